@@ -1,0 +1,136 @@
+"""Plans and runs as people hold them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Literal
+
+from kebrin import deliver, sources
+from kebrin import plan as core
+from kebrin.api.report import Report
+from kebrin.api.table import Table
+from kebrin.errors import OutputError
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
+    from kebrin.deliver import Published
+    from kebrin.proof import Proof
+
+
+@dataclass(frozen=True, eq=False)
+class Run:
+    """What a run made: tables and proofs by name, and the outputs that the plan names (table, file)."""
+
+    done: tuple[core.Done, ...]
+    outputs: tuple[tuple[str, Path], ...] = ()
+
+    @property
+    def tables(self) -> dict[str, Table]:
+        """The tidy tables by name."""
+        return {done.name: _table(done) for done in self.done}
+
+    @property
+    def proofs(self) -> dict[str, Proof]:
+        """The proofs by table."""
+        return {done.name: done.proof for done in self.done}
+
+    @property
+    def proof(self) -> Proof:
+        """The proof of the only table.
+
+        Raises:
+            OutputError: there are several; see `proofs`.
+        """
+        if len(self.done) != 1:
+            raise OutputError(
+                "the run made several tables", why=", ".join(self.proofs), do="Ask for run.proofs[NAME]"
+            )
+        return self.done[0].proof
+
+    @property
+    def holds(self) -> bool:
+        """Whether every proof holds."""
+        return all(done.proof.holds for done in self.done)
+
+    def write(
+        self, outputs: Mapping[str, str | Path] | None = None, *, accept: bool = False
+    ) -> tuple[Published, ...]:
+        """Write the outputs, each with its `.proof.json` beside it; those not proved are held back as `.unproved`.
+
+        Args:
+            outputs: file by table; by default those that the plan names.
+            accept: publish also what is not proved; the proof records it.
+
+        Raises:
+            OutputError: an output is a source, has an unknown ending, or can't be written.
+        """
+        named = (
+            self.outputs if outputs is None else tuple((table, Path(file)) for table, file in outputs.items())
+        )
+        by_name = {done.name: done for done in self.done}
+        for _, path in named:
+            deliver.refuse_ending(path)
+        return tuple(deliver.publish(by_name[table], path, accept=accept) for table, path in named)
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """A plan, read and checked: `model` is what it says, `base` the folder that its file names are relative to."""
+
+    model: core.PlanModel
+    base: Path
+
+    def run(self, on_file: Callable[[str], None] | None = None) -> Run:
+        """Run it: read, tidy, prove. Nothing is written before `Run.write`.
+
+        Args:
+            on_file: told each file's name before it is read.
+
+        >>> import kebrin as kb
+        >>> run = kb.load_plan(kb.demo_file("traffic.plan.toml")).run()
+        >>> run.tables["traffic"].columns
+        ('route', 'route code', 'year', 'direction', 'sailing', 'quarter', 'month', 'class', 'carried')
+        >>> run.holds
+        True
+
+        Raises:
+            SourceError: a file can't be read.
+            LayoutError: something that the plan names is not there.
+        """
+        outputs = tuple((output.table, self.base / output.file) for output in self.model.output)
+        return Run(tuple(core.run_plan(self.model, self.base, on_file)), outputs)
+
+
+def load_plan(path: str | Path) -> Plan:
+    """Read and check a plan file.
+
+    Raises:
+        PlanError: it is missing or wrong; line, key and the nearest valid word are told.
+    """
+    return Plan(core.read_plan(path), Path(path).parent)
+
+
+def tidy_reports(*reports: Report | str | Path, blanks: Literal["keep", "leave out"] = "leave out") -> Run:
+    """Tidy reports without a plan: layouts are worked out, like is stacked with like.
+
+    Args:
+        reports: reports, or the names of their files.
+        blanks: whether empty cells are kept as missing or left out.
+
+    >>> import kebrin as kb
+    >>> run = kb.tidy_reports(kb.demo_file("traffic_2031.xlsx"))
+    >>> run.tables["traffic_2031"].columns[:3], run.holds
+    (('sheet', 'Route', 'Route code'), True)
+
+    Raises:
+        SourceError: a file can't be read.
+        LayoutError: no table was found.
+    """
+    cores = (report.core if isinstance(report, Report) else sources.read(report) for report in reports)
+    return Run(tuple(core.tidy_reports(cores, blanks=blanks)))
+
+
+def _table(done: core.Done) -> Table:
+    return Table.of(done.table, lambda _: done.proof)

@@ -1,0 +1,200 @@
+"""Reports, sheets and blocks as people hold them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields, replace
+from typing import TYPE_CHECKING, Literal
+
+from kebrin import cells, proof, sources
+from kebrin import tidy as tidying
+from kebrin.api.table import Table
+from kebrin.errors import Place, PlanError, nearest
+from kebrin.layout import Layout, Stated, find_layouts
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+    from pathlib import Path
+
+    from kebrin.layout import Evidence
+    from kebrin.proof import Proof
+
+
+@dataclass(frozen=True, eq=False)
+class Sheet(cells.Sheet):
+    """One grid of cells, never changed: `values` and `kinds` (rows x columns), `merges`, and `formats()` on request.
+
+    >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
+    >>> sheet.shape, sheet.at(1, 1), sheet.address(1, 1)
+    ((2, 2), 12.0, 'B2')
+    """
+
+    def blocks(
+        self,
+        *,
+        starts: str = "",
+        ends: str = "",
+        boxhead: Sequence[str] | None = None,
+        stub: Sequence[str] | None = None,
+    ) -> list[Block]:
+        """The tables on this sheet, in reading order; whatever is not stated is worked out.
+
+        Args:
+            starts: text of a heading cell, or the address of the block's top left cell.
+            ends: text of the first cell below the block, or the address of its last cell.
+            boxhead: a name per heading row, outermost first.
+            stub: a name per label column, leftmost first.
+
+        Raises:
+            LayoutError: what was stated is not what the sheet shows.
+        """
+        stated = Stated(
+            starts=starts,
+            ends=ends,
+            boxhead=None if boxhead is None else tuple(boxhead),
+            stub=None if stub is None else tuple(stub),
+        )
+        return [Block(self, layout, stated) for layout in find_layouts(self, stated)]
+
+    def __repr__(self) -> str:
+        rows, columns = self.shape
+        return f"Sheet {self.name!r}: {rows:,} x {columns:,} cells, {int(self.filled.sum()):,} filled"
+
+
+@dataclass(frozen=True, eq=False)
+class Block:
+    """One table on a sheet: where everything in it is (`layout`), why (`evidence`), and how to tidy it."""
+
+    sheet: Sheet
+    layout: Layout
+    stated: Stated
+
+    @property
+    def evidence(self) -> tuple[Evidence, ...]:
+        """The reasons for the layout, in the order in which they were found."""
+        return self.layout.evidence
+
+    def tidy(
+        self, *, boxhead: Sequence[str] | None = None, stub: Sequence[str] | None = None, measure: str = "",
+        measures: str | None = None, blanks: Literal["keep", "leave out"] = "leave out", tolerance: float | None = None,
+    ) -> Table:  # fmt: skip
+        """One row per observation.
+
+        Args:
+            boxhead: a name per heading row, outermost first; names that the report has are used by default.
+            stub: a name per label column.
+            measure: name of the value column.
+            measures: the boxhead row whose labels become value columns; '' for none; found by default.
+            blanks: whether empty cells are kept as missing or left out.
+            tolerance: the largest difference by which a stated total still ties.
+
+        >>> sheet = Sheet.of([["Sailing", "Foot", "Cars"], ["08:00", 12.0, 3.0], ["10:00", 9.0, 1.0]])
+        >>> sheet.blocks()[0].tidy(measures="heading").to_arrow().to_pylist()[1]
+        {'Sailing': '10:00', 'Foot': 9.0, 'Cars': 1.0}
+
+        Raises:
+            LayoutError: the block has another number of heading rows or label columns than names are given.
+            PlanError: two columns would bear one name, or `measures` names no boxhead row.
+        """
+        block = self
+        if boxhead is not None or stub is not None or measures is not None:
+            stated = replace(
+                self.stated,
+                boxhead=self.stated.boxhead if boxhead is None else tuple(boxhead),
+                stub=self.stated.stub if stub is None else tuple(stub),
+                measures=self.stated.measures if measures is None else measures,
+            )
+            block = self._again(stated)
+        return block._table(measure, blanks, tolerance)
+
+    def _again(self, stated: Stated) -> Block:
+        found = [
+            layout for layout in find_layouts(self.sheet, stated) if layout.area.touches(self.layout.area)
+        ]
+        return Block(self.sheet, found[0], stated) if found else self
+
+    def _table(self, measure: str, blanks: Literal["keep", "leave out"], tolerance: float | None) -> Table:
+        sheet, layout = self.sheet, self.layout
+        bare = tidying.unpivot(sheet, layout, measure=measure, blanks=blanks)
+        ledger = proof.account(sheet, [layout], [bare])
+        ties = proof.tie_out(sheet, layout, tolerance)
+        body = proof.body_accounts(sheet, layout, bare.measures)
+
+        def prove(table: Table) -> Proof:
+            return proof.Proof(
+                table=sheet.name,
+                sources=(proof.Source(sheet.source, "", (sheet.name,)),),
+                ledgers=(ledger,),
+                conservation=proof.conserve(table, [body]),
+                ties=(ties,),
+                steps=table.steps,
+                remarks=table.remarks,
+            )
+
+        return Table.of(bare, prove)
+
+    def __repr__(self) -> str:
+        rows, columns = self.layout.shape
+        return f"Block {self.layout.address} on {self.sheet.name!r}: {rows:,} x {columns:,} body, {', '.join(self.layout.names)}"
+
+
+class Report:
+    """A file made for people, opened: its sheets by name, read when asked for.
+
+    `report["North Loop"]` gives a sheet; iterating gives all that are not hidden.
+    """
+
+    def __init__(self, core: cells.Report) -> None:
+        self.core = core
+        self._sheets: dict[str, Sheet] = {}
+
+    @property
+    def path(self) -> str:
+        """The file, as it was named."""
+        return self.core.path
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """All sheet names in the file's order, hidden ones too."""
+        return self.core.names
+
+    @property
+    def hidden(self) -> dict[str, str]:
+        """Names of hidden and very hidden sheets, with which of the two."""
+        return dict(self.core.hidden)
+
+    def __getitem__(self, name: str) -> Sheet:
+        if name not in self.core.names:
+            near = nearest(name, self.core.names)
+            raise PlanError(
+                f"there is no sheet {name!r}", Place(self.core.path), why=f"the sheets are {', '.join(self.core.names)}",
+                do=f"Did you mean {near!r}?" if near else "",
+            )  # fmt: skip
+        if name not in self._sheets:
+            core = self.core[name]
+            self._sheets[name] = Sheet(
+                **{item.name: getattr(core, item.name) for item in fields(cells.Sheet)}
+            )
+        return self._sheets[name]
+
+    def __iter__(self) -> Iterator[Sheet]:
+        return (self[name] for name in self.core.shown)
+
+    def __len__(self) -> int:
+        return len(self.core.names)
+
+    def __repr__(self) -> str:
+        return f"Report {self.core.path!r}: {', '.join(self.core.names)}"
+
+
+def read(path: str | Path) -> Report:
+    """Read a report: .xlsx, .xlsm, .csv, .tsv or .txt. Sheets are parsed when they are asked for.
+
+    >>> import kebrin as kb
+    >>> report = kb.read(kb.demo_file("traffic_2031.xlsx"))
+    >>> report.names
+    ('Cover', 'North Loop', 'Skerry Line', 'Outer Sound', 'Notes')
+
+    Raises:
+        SourceError: the file is missing, is not what its ending says, is damaged or locked.
+    """
+    return Report(sources.read(path))

@@ -1,0 +1,194 @@
+"""Sheet: one grid of cells, and Report: the sheets of one file."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from kebrin.cells.address import Area, a1
+from kebrin.cells.formats import Formats
+from kebrin.cells.kinds import Kind
+from kebrin.cells.looks import Look, neat, read_text
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterable
+
+    from numpy.typing import NDArray
+
+_KIND_OF: dict[type, int] = {
+    str: Kind.TEXT,
+    float: Kind.NUMBER,
+    int: Kind.NUMBER,
+    bool: Kind.FLAG,
+    dt.date: Kind.DATE,
+    dt.datetime: Kind.DATE,
+    dt.time: Kind.TIME,
+    dt.timedelta: Kind.TIME,
+    type(None): Kind.BLANK,
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Sheet:
+    """One grid of cells, from A1 to the last cell in use; never changed.
+
+    Attributes:
+        name: the sheet's name.
+        values: objects (rows x columns): text, float, date, datetime, time, timedelta, bool; '' or None where blank.
+        kinds: uint8 (rows x columns), codes of `Kind`.
+        merges: merged rectangles, clipped to the grid.
+        source: the file it came from, as it was named.
+        hidden: '', 'hidden' or 'very hidden'.
+        textual: True where the format knows no kinds (a delimited file), so that every cell is text.
+        look_up_formats: how to take the second look at the first so many rows; see `formats`.
+        has_hidden_lines: whether some row or column is hidden; `formats` says which.
+
+    >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
+    >>> sheet.shape, sheet.at(1, 1), Kind(sheet.kinds[1, 1]).word
+    ((2, 2), 12.0, 'number')
+    """
+
+    name: str
+    values: NDArray[np.object_]
+    kinds: NDArray[np.uint8]
+    merges: tuple[Area, ...] = ()
+    source: str = ""
+    hidden: str = ""
+    textual: bool = False
+    look_up_formats: Callable[[int | None], Formats] | None = field(default=None, repr=False)
+    has_hidden_lines: bool = False
+
+    @classmethod
+    def of(cls, rows: Iterable[Iterable[Any]], *, name: str = "Sheet", merges: Iterable[Area] = ()) -> Sheet:
+        """A sheet from plain rows of values, padded to the longest; handy in tests and notebooks."""
+        listed = [list(row) for row in rows]
+        width = max(map(len, listed), default=0)
+        values = np.full((len(listed), width), None, dtype=object)
+        for number, row in enumerate(listed):
+            values[number, : len(row)] = row
+        return cls(name, values, kinds_of(values), tuple(merges))
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Rows and columns."""
+        return self.values.shape[0], self.values.shape[1]
+
+    def at(self, row: int, column: int) -> Any:
+        """The value of a cell (0-based)."""
+        return self.values[row, column]
+
+    def address(self, row: int, column: int) -> str:
+        """The A1 address of a cell (0-based)."""
+        return a1(row, column)
+
+    def text(self, row: int, column: int) -> str:
+        """A cell as a label: on one line, whole numbers without a point, dates in ISO form, '' where blank."""
+        return "" if self.kinds[row, column] == Kind.BLANK else as_label(self.values[row, column])
+
+    @cached_property
+    def filled(self) -> NDArray[np.bool_]:
+        """Where a cell is not blank (rows x columns)."""
+        return self.kinds != Kind.BLANK
+
+    @cached_property
+    def looks(self) -> NDArray[np.uint8]:
+        """Codes of `Look` (rows x columns); number cells are `NUMBER`, all other kinds `WORDS`."""
+        return self._second_opinion[0]
+
+    @cached_property
+    def numbers(self) -> NDArray[np.float64]:
+        """The number in each cell, number-like texts included (rows x columns); NaN where there is none."""
+        return self._second_opinion[1]
+
+    @cached_property
+    def data(self) -> NDArray[np.bool_]:
+        """Where a cell could belong to a body: any kind but text, or a text that looks like a figure or a missing mark."""
+        plain = (self.kinds >= Kind.NUMBER) | (self.looks != Look.WORDS)
+        return plain & self.filled
+
+    @cached_property
+    def _second_opinion(self) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:
+        looks = np.zeros(self.shape, np.uint8)
+        numbers = np.full(self.shape, np.nan)
+        real = self.kinds == Kind.NUMBER
+        looks[real] = Look.NUMBER
+        numbers[real] = self.values[real].astype(np.float64)
+        rows, columns = np.nonzero(self.kinds == Kind.TEXT)
+        readings = [read_text(text) for text in self.values[rows, columns]]
+        looks[rows, columns] = [reading.look for reading in readings]
+        numbers[rows, columns] = [reading.number for reading in readings]
+        return looks, numbers
+
+    def formats(self, rows: int | None = None) -> Formats:
+        """Formats of the first `rows` rows (all by default); empty where the file format has none."""
+        return Formats() if self.look_up_formats is None else self.look_up_formats(rows)
+
+
+@dataclass(frozen=True, eq=False)
+class Report:
+    """A file made for people: its sheets by name, each read when it is first asked for.
+
+    Attributes:
+        path: the file, as it was named.
+        names: all sheet names in the file's order, hidden ones too.
+        hidden: names of hidden and very hidden sheets, with which of the two.
+        digest: SHA-256 of the file's bytes, hexadecimal.
+    """
+
+    path: str
+    names: tuple[str, ...]
+    load: Callable[[str], Sheet] = field(repr=False)
+    hidden: dict[str, str] = field(default_factory=dict)
+    digest: str = ""
+    _read: dict[str, Sheet] = field(default_factory=dict, repr=False)
+
+    def __getitem__(self, name: str) -> Sheet:
+        if name not in self.names:
+            raise KeyError(name)
+        if name not in self._read:
+            self._read[name] = self.load(name)
+        return self._read[name]
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+    @property
+    def shown(self) -> tuple[str, ...]:
+        """Names of the sheets that are not hidden."""
+        return tuple(name for name in self.names if name not in self.hidden)
+
+
+def kinds_of(values: NDArray[np.object_]) -> NDArray[np.uint8]:
+    """Kinds of cell values, by Python type; texts of nothing but blanks are blank.
+
+    >>> kinds_of(np.array([["Gull", " ", 3.0, True]], dtype=object))
+    array([[1, 0, 2, 5]], dtype=uint8)
+    """
+    flat = values.ravel().tolist()
+    codes = np.fromiter(map(_KIND_OF.__getitem__, map(type, flat)), np.uint8, len(flat))
+    texts = np.flatnonzero(codes == Kind.TEXT)
+    codes[[at for at in texts.tolist() if not flat[at] or flat[at].isspace()]] = Kind.BLANK
+    return codes.reshape(values.shape)
+
+
+def as_label(value: Any) -> str:
+    """A cell's value as the label a person would read.
+
+    >>> as_label(2031.0), as_label(dt.datetime(2031, 4, 1)), as_label("Foot \\n passengers")
+    ('2031', '2031-04-01', 'Foot passengers')
+    """
+    if isinstance(value, str):
+        return neat(value)
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, float):
+        return str(int(value)) if value.is_integer() and abs(value) < 1e15 else repr(value)
+    if isinstance(value, dt.datetime):
+        return value.date().isoformat() if value.time() == dt.time() else value.isoformat(sep=" ")
+    if isinstance(value, (dt.date, dt.time)):
+        return value.isoformat()
+    return str(value)

@@ -1,0 +1,10 @@
+"""The command line: a thin shell over `kebrin.api`. Heavy packages are imported by the commands that need them."""
+
+from __future__ import annotations
+
+
+def main() -> None:
+    """Run the `kebrin` command."""
+    from kebrin.cli.app import app
+
+    app(prog_name="kebrin")

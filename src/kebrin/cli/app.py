@@ -1,0 +1,137 @@
+"""The commands and their options."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from kebrin.cli.ending import told
+
+app = typer.Typer(
+    name="kebrin", no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+    help="Turn reports made for eyes into tidy long tables, and prove that nothing was lost.",
+    epilog="Start with: kebrin demo. Exit codes: 0 done and proved; 2 wrong use or plan; 3 a source can't be read; "
+    "4 done, but the proof does not hold.",
+)  # fmt: skip
+
+Inputs = Annotated[
+    list[str], typer.Argument(metavar="INPUT...", help="Reports: files, folders, or patterns with *.")
+]
+AsJson = Annotated[bool, typer.Option("--json", help="Print the result as JSON for programs.")]
+Accept = Annotated[
+    bool,
+    typer.Option(
+        "--accept", help="Publish the output even if its proof does not hold; the proof records it."
+    ),
+]
+
+
+def _version(asked: bool) -> None:  # noqa: FBT001 - typer calls it so
+    if asked:
+        from kebrin import __version__
+
+        typer.echo(f"kebrin {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _kebrin(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version and stop.")
+    ] = False,
+) -> None:
+    pass
+
+
+@app.command(epilog="Example: kebrin tidy traffic_2031.xlsx -o traffic.csv")
+def tidy(
+    inputs: Inputs,
+    output: Annotated[
+        Path, typer.Option("-o", "--output", metavar="OUT", help="File to write: .csv, .parquet or .xlsx.")
+    ],
+    *,
+    keep_blanks: Annotated[
+        bool, typer.Option("--keep-blanks", help="Keep a row for each empty cell of the body.")
+    ] = False,
+    tolerance: Annotated[
+        float | None, typer.Option(min=0, help="Largest difference by which a stated total still ties.")
+    ] = None,
+    accept: Accept = False,
+    as_json: AsJson = False,
+) -> None:
+    """Work out the layout, tidy, prove, write: no plan needed."""
+    with told(as_json=as_json):
+        from kebrin.cli import tidying
+
+        code = tidying.tidy(
+            inputs, output, keep_blanks=keep_blanks, tolerance=tolerance, accept=accept, as_json=as_json
+        )
+    sys.exit(code)
+
+
+@app.command(epilog="Example: kebrin survey traffic_2031.xlsx")
+def survey(inputs: Inputs, *, as_json: AsJson = False) -> None:
+    """Show the sheets, their blocks and layouts with the evidence, a sample, and trouble spots."""
+    with told(as_json=as_json):
+        from kebrin.cli import surveying
+
+        code = surveying.survey(inputs, as_json=as_json)
+    sys.exit(code)
+
+
+@app.command(epilog="Example: kebrin run traffic.plan.toml")
+def run(
+    plan: Annotated[Path, typer.Argument(metavar="PLAN", help="The plan, a TOML file.")],
+    *,
+    accept: Accept = False,
+    as_json: AsJson = False,
+) -> None:
+    """Run a plan: read, tidy, prove, and write its outputs."""
+    with told(as_json=as_json):
+        from kebrin.cli import running
+
+        code = running.run(plan, accept=accept, as_json=as_json)
+    sys.exit(code)
+
+
+@app.command(epilog="Example: kebrin trace traffic.csv 100")
+def trace(
+    output: Annotated[
+        Path, typer.Argument(metavar="OUT", help="A file that kebrin wrote, its proof beside it.")
+    ],
+    row: Annotated[
+        int,
+        typer.Argument(metavar="ROW", help="The table's row, counted from 1; the heading is not counted."),
+    ],
+    column: Annotated[
+        str, typer.Argument(metavar="[COLUMN]", help="The value column, if there are several.")
+    ] = "",
+    *,
+    as_json: AsJson = False,
+) -> None:
+    """Show the source cell behind an output value."""
+    with told(as_json=as_json):
+        from kebrin.cli import tracing
+
+        code = tracing.trace(output, row, column, as_json=as_json)
+    sys.exit(code)
+
+
+@app.command(epilog="Example: kebrin demo kebrin-demo")
+def demo(
+    folder: Annotated[Path, typer.Argument(metavar="[DIR]", help="Where to write the demo.")] = Path(
+        "kebrin-demo"
+    ),
+    *,
+    as_json: AsJson = False,
+) -> None:
+    """Write the demo reports and their plan, run all of it, and say what to look at."""
+    with told(as_json=as_json):
+        from kebrin.cli import demonstrating
+
+        code = demonstrating.demo(folder, as_json=as_json)
+    sys.exit(code)

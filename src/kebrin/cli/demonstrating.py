@@ -1,0 +1,52 @@
+"""`kebrin demo`: write the demo, run it, say what to look at."""
+
+from __future__ import annotations
+
+import json
+from typing import TYPE_CHECKING
+
+from kebrin.api import load_plan
+from kebrin.cli import running, show
+from kebrin.cli.ending import Exit
+from kebrin.demo import copy_demo
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+
+def demo(folder: Path, *, as_json: bool) -> int:
+    """Write the demo reports and plan into a folder, and run them."""
+    copied = copy_demo(folder)
+    plan_file = folder / "traffic.plan.toml"
+    done = load_plan(plan_file).run()
+    published = done.write()
+    if as_json:
+        print(
+            json.dumps(
+                {"written": list(map(str, copied)), **running.plain(done, published)}, ensure_ascii=False
+            )
+        )
+        return Exit.DONE if done.holds else Exit.NOT_PROVED
+    out = show.console()
+    show.heading(
+        out,
+        f"The demo is in {folder}: returns of the Skarrow Isles Ferry Board, a made-up archipelago's ferries",
+    )
+    show.rows(out, [(path.name, _about(path.name)) for path in copied])
+    running.tell(out, done, published)
+    csv = next(item.path for item in published if item.path.suffix == ".csv")
+    show.heading(out, "Look at")
+    show.rows(out, [
+        (f"kebrin survey {folder / 'traffic_2031.xlsx'}", "what each row and column was taken for, and why"),
+        (f"kebrin trace {csv} 100", "the source cell behind a value"),
+        (str(plan_file), "the plan: change a name in it, then kebrin run it"),
+    ])  # fmt: skip
+    return Exit.DONE if done.holds else Exit.NOT_PROVED
+
+
+def _about(name: str) -> str:
+    return (
+        "the plan"
+        if name.endswith(".toml")
+        else "a sheet per route: three merged heading rows, subtotals, footnotes"
+    )

@@ -1,0 +1,72 @@
+"""`kebrin run`."""
+
+from __future__ import annotations
+
+import json
+from typing import TYPE_CHECKING
+
+from kebrin.api import load_plan
+from kebrin.cli import show
+from kebrin.cli.ending import Exit
+from kebrin.errors import Place, PlanError
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from kebrin.api import Run
+    from kebrin.deliver import Published
+
+
+def run(plan_file: Path, *, accept: bool, as_json: bool) -> int:
+    """Run a plan and write its outputs."""
+    plan = load_plan(plan_file)
+    if not plan.model.output:
+        raise PlanError(
+            "the plan names no output", Place(str(plan_file)), do="Add [[output]] with table and file"
+        )
+    done = plan.run()
+    published = done.write(accept=accept)
+    if as_json:
+        print(json.dumps(plain(done, published), ensure_ascii=False))
+    else:
+        out = show.console()
+        tell(out, done, published)
+        show.next_step(out, f"See the cell behind a value: kebrin trace {published[0].path} 1")
+    return Exit.DONE if done.holds or accept else Exit.NOT_PROVED
+
+
+def plain(done: Run, published: tuple[Published, ...]) -> dict[str, object]:
+    """A run's result for programs."""
+    return {
+        "tables": [
+            {
+                "name": part.name,
+                "rows": len(part.table),
+                "columns": list(part.table.columns),
+                "proof": part.proof.to_plain(),
+            }
+            for part in done.done
+        ],
+        "outputs": [
+            {
+                "table": item.table,
+                "file": str(item.path),
+                "proof": str(item.proof_path),
+                "held back": item.held_back,
+            }
+            for item in published
+        ],
+    }
+
+
+def tell(out: show.Console, done: Run, published: tuple[Published, ...]) -> None:
+    """A run's result for people."""
+    for part in done.done:
+        files = len(part.proof.sources)
+        sheets = sum(len(source.used) for source in part.proof.sources)
+        from_what = f"{sheets} sheet{'s' * (sheets != 1)} of {files} file{'s' * (files != 1)}"
+        show.heading(out, f"{part.name}: {len(part.table):,} rows, one per observation, from {from_what}")
+        show.sample(out, part.table)
+        show.verdict(out, part.proof)
+        show.remarks(out, part.proof)
+    show.outputs(out, published, {part.name: len(part.table) for part in done.done})

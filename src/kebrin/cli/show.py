@@ -1,0 +1,191 @@
+"""What commands print for people: plain words in columns, readable without colour."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from rich.console import Console
+from rich.padding import Padding
+from rich.table import Table as Grid
+from rich.text import Text
+
+from kebrin.cells import as_label
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+    from kebrin.deliver import Published
+    from kebrin.proof import Proof
+    from kebrin.table import Table
+
+_REMARKS = 12
+_SAMPLE = 5
+
+
+def console() -> Console:
+    """A console on standard output; wide enough not to fold paths where output is no terminal."""
+    out = Console(highlight=False, soft_wrap=False)
+    if not out.is_terminal:
+        out = Console(highlight=False, width=120)
+    return out
+
+
+def heading(out: Console, text: str, style: str = "bold") -> None:
+    """A heading with a blank line before it."""
+    out.print()
+    out.print(Text(text, style=style))
+
+
+def rows(out: Console, pairs: Iterable[tuple[str, str]]) -> None:
+    """Two columns: a word and what is to be said about it."""
+    grid = Grid.grid(padding=(0, 2))
+    grid.add_column(style="cyan", no_wrap=True)
+    grid.add_column()
+    for word, said in pairs:
+        grid.add_row(word, said)
+    out.print(Padding(grid, (0, 0, 0, 2), expand=False))
+
+
+def sample(out: Console, table: Table, most: int = _SAMPLE) -> None:
+    """The first rows of a table; columns that do not fit are counted."""
+    shown = table.data.slice(0, most).to_pydict()
+    names = _fitting(table, shown, out.width - 6)
+    grid = Grid(box=None, padding=(0, 2), header_style="bold", show_edge=False)
+    for name in names:
+        grid.add_column(Text(name), justify="right" if name in table.measures else "left", no_wrap=True)
+    for at in range(min(most, len(table))):
+        grid.add_row(*(_cell(shown[name][at]) for name in names))
+    out.print(Padding(grid, (0, 0, 0, 2), expand=False))
+    left = len(table.columns) - len(names)
+    if left:
+        out.print(
+            Text(
+                f"  and {left} more columns: {', '.join(name for name in table.columns if name not in names)}",
+                style="dim",
+            )
+        )
+
+
+def _fitting(table: Table, shown: dict[str, list[Any]], width: int) -> list[str]:
+    """As many columns as fit, the measures always among them."""
+    needs = {
+        name: 2 + max([len(name), *(len(_cell(value)) for value in shown[name])]) for name in table.columns
+    }
+    room = width - sum(needs[name] for name in table.measures[:3])
+    taken = set(table.measures[:3])
+    for name in table.columns:
+        if name not in taken and needs[name] <= room:
+            taken.add(name)
+            room -= needs[name]
+    return [name for name in table.columns if name in taken]
+
+
+def _cell(value: Any) -> str:
+    return "·" if value is None else as_label(value)
+
+
+def verdict(out: Console, proof: Proof) -> None:
+    """Whether the proof holds, and the account behind it."""
+    if proof.holds:
+        heading(out, "Proved: nothing was lost", "bold green")
+    else:
+        heading(out, "Not proved", "bold red")
+        for failure in proof.failures[:_REMARKS]:
+            out.print(Padding(Text(f"✗ {failure}"), (0, 0, 0, 2), expand=False))
+    rows(out, _account(proof))
+
+
+def _account(proof: Proof) -> list[tuple[str, str]]:
+    counts = proof.counts
+    used = " · ".join(
+        f"{cells:,} {use}" for use, cells in counts.items() if use.startswith(("used", "fields"))
+    )
+    left = " · ".join(
+        f"{cells:,} {use.removeprefix('left out: ')}"
+        for use, cells in counts.items()
+        if use.startswith("left")
+    )
+    said = [("source cells", f"{proof.cells:,}, of which {proof.unclaimed:,} unclaimed")]
+    said += [("used", used.replace("used as ", ""))] if used else []
+    said += [("left out", left)] if left else []
+    for account in proof.conservation:
+        sums = (
+            "" if account.sum_in is None else f"; sum {account.sum_in:,.10g} in, {account.sum_out:,.10g} out"
+        )
+        missing = f" and {account.missing:,} missing" if account.missing else ""
+        said.append(
+            (account.measure, f"{account.cells:,} cells in, {account.values:,} values{missing} out{sums}")
+        )
+    said.append(("totals", _totals(proof)))
+    empty = sum(step.rows_in - step.rows_out for step in proof.steps if step.step.startswith("unpivot"))
+    if empty:
+        said.append(("empty cells", f"{empty:,} left out"))
+    return [*said, *_sheets_left_out(proof)]
+
+
+def _sheets_left_out(proof: Proof) -> list[tuple[str, str]]:
+    by_why: dict[str, list[str]] = {}
+    for source in proof.sources:
+        for name, why in source.left_out.items():
+            said = name if len(proof.sources) == 1 else f"{name} in {Path(source.file).name}"
+            by_why.setdefault(why, []).append(said)
+    return [
+        (
+            "sheets left out",
+            f"{', '.join(names[:6])}{f' and {len(names) - 6} more' if len(names) > 6 else ''}: {why}",
+        )
+        for why, names in by_why.items()
+    ]
+
+
+def _totals(proof: Proof) -> str:
+    stated = sum(tie.cells for tie in proof.ties)
+    if not stated:
+        return "none stated"
+    exact, rounded = sum(tie.exact for tie in proof.ties), sum(tie.rounded for tie in proof.ties)
+    failed = sum(tie.failed for tie in proof.ties)
+    parts = [f"{stated:,} stated", f"{exact:,} tie exactly" if exact != stated else "all tie exactly"]
+    if rounded:
+        widest = max(tie.widest for tie in proof.ties)
+        parts.append(f"{rounded:,} within rounding (at most {widest:.3g})")
+    if failed:
+        parts.append(f"{failed:,} do not tie")
+    return ", ".join(parts)
+
+
+def remarks(out: Console, proof: Proof) -> None:
+    """What was noticed on the way, the first dozen."""
+    if not proof.remarks:
+        return
+    heading(out, "Noticed")
+    several = len(proof.sources) > 1
+    for remark in proof.remarks[:_REMARKS]:
+        file = f"{Path(remark.file).name}, " if several and remark.file else ""
+        out.print(Padding(Text(f"· {file}{remark}"), (0, 0, 0, 2), expand=False))
+    if len(proof.remarks) > _REMARKS:
+        out.print(Text(f"  and {len(proof.remarks) - _REMARKS} more, all in the proof file", style="dim"))
+
+
+def outputs(out: Console, published: Sequence[Published], lengths: dict[str, int]) -> None:
+    """Where the tables and proofs went, and how to look behind a value."""
+    heading(out, "Written")
+    rows(
+        out,
+        [
+            (str(item.path), f"{lengths[item.table]:,} rows; proof in {item.proof_path.name}")
+            for item in published
+        ],
+    )
+    for item in published:
+        if item.held_back:
+            good = item.path.with_name(item.path.name.replace(".unproved", ""))
+            out.print(Padding(Text(
+                f"{good.name} was left as it was. Look at what does not hold; --accept publishes it all the same.", style="yellow"
+            ), (0, 0, 0, 2), expand=False))  # fmt: skip
+
+
+def next_step(out: Console, text: str) -> None:
+    """One line that says what to do next."""
+    out.print()
+    out.print(Text(text, style="dim"))

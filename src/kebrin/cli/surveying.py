@@ -1,0 +1,170 @@
+"""`kebrin survey`: what is on each sheet, and why Kebrin thinks so."""
+
+from __future__ import annotations
+
+import json
+from typing import TYPE_CHECKING, Any
+
+from rich.text import Text
+
+from kebrin import proof
+from kebrin.cells import Sheet, column_letters
+from kebrin.cli import show
+from kebrin.cli.ahead import reports_ahead
+from kebrin.cli.ending import Exit
+from kebrin.layout import Layout, find_layouts
+from kebrin.tidy import unpivot
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+_EVIDENCE = 8
+
+
+def survey(inputs: Sequence[str], *, as_json: bool) -> int:
+    """Survey reports sheet by sheet."""
+    out = show.console()
+    reports: list[dict[str, Any]] = []
+    for report in reports_ahead(inputs, progress=not as_json):
+        surveyed = [_Surveyed(report[name]) for name in report.shown]
+        if as_json:
+            reports.append({
+                "file": report.path, "hidden": report.hidden, "sheets": [sheet.plain() for sheet in surveyed],
+            })  # fmt: skip
+            continue
+        show.heading(out, report.path)
+        for name, state in report.hidden.items():
+            out.print(Text(f"  {name}: {state}, left out unless a plan names it", style="yellow"))
+        for sheet in surveyed:
+            sheet.tell(out)
+    if as_json:
+        print(json.dumps({"reports": reports}, ensure_ascii=False))
+    return Exit.DONE
+
+
+class _Surveyed:
+    """One sheet with its layouts, tables, ties and ledger."""
+
+    def __init__(self, sheet: Sheet) -> None:
+        self.sheet = sheet
+        self.layouts = find_layouts(sheet)
+        self.tables = [unpivot(sheet, layout) for layout in self.layouts]
+        self.ties = [proof.tie_out(sheet, layout) for layout in self.layouts]
+        self.ledger = proof.account(sheet, self.layouts, self.tables)
+
+    def plain(self) -> dict[str, Any]:
+        """For programs."""
+        return {
+            "sheet": self.sheet.name,
+            "blocks": [_plain_layout(layout) for layout in self.layouts],
+            "ledger": self.ledger.to_plain(),
+            "tie-outs": [tie.to_plain() for tie in self.ties],
+            "trouble": self.trouble(),
+        }
+
+    def trouble(self) -> list[str]:
+        """What a person should look at, in reading order."""
+        said = [str(remark) for table in self.tables for remark in table.remarks]
+        said += [f"{e.where} {e.why}" for layout in self.layouts for e in layout.evidence if e.sure < 0.75]
+        for tie in self.ties:
+            said += [
+                f"{gap.cell} states {gap.stated:,.10g}, its parts sum to {gap.computed:,.10g}"
+                for gap in tie.gaps
+            ]
+        if self.ledger.unclaimed_count:
+            said.append(
+                f"{self.ledger.unclaimed_count:,} cells unclaimed: {', '.join(self.ledger.unclaimed[:6])}"
+            )
+        return said
+
+    def tell(self, out: show.Console) -> None:
+        """For people."""
+        rows, columns = self.sheet.shape
+        show.heading(out, f"Sheet {self.sheet.name}", "bold underline")
+        filled = int(self.sheet.filled.sum())
+        out.print(
+            f"  {rows:,} rows x {columns:,} columns, {filled:,} cells filled, {len(self.sheet.merges):,} merges"
+        )
+        if not self.layouts:
+            out.print("  no table; what is there is text")
+        for layout, table, tie in zip(self.layouts, self.tables, self.ties, strict=True):
+            show.rows(out, _roles(layout))
+            _tell_evidence(out, layout)
+            if tie.cells:
+                out.print(
+                    Text(f"  totals: {tie.cells:,} stated, {tie.exact:,} tie exactly, {tie.failed:,} do not")
+                )
+            out.print(Text(f"  tidy: {len(table):,} rows", style="cyan"))
+            show.sample(out, table, 3)
+        for said in self.trouble():
+            out.print(Text(f"  ! {said}", style="yellow"))
+
+
+def _roles(layout: Layout) -> list[tuple[str, str]]:
+    heads = [f"row {level.line + 1} = {level.name} ({_some(level.texts)})" for level in layout.boxhead]
+    stub = [
+        f"column {column_letters(level.line)} = {level.name} ({_some(level.texts)})" for level in layout.stub
+    ]
+    rows, columns = layout.shape
+    said = [
+        ("block", layout.address),
+        ("boxhead", "; ".join(heads) or "none"),
+        ("stub", "; ".join(stub) or "none"),
+    ]
+    said.append(("body", f"{rows:,} rows x {columns:,} columns"))
+    if layout.measures:
+        said.append(("measures", f"the labels of {layout.measures}, a column each"))
+    for axis in ("row", "column"):
+        lines = [line.name.split(" ", 1)[1] for line in layout.total_lines(axis)]  # type: ignore[arg-type]
+        if lines:
+            said.append((f"total {axis}s", ", ".join(lines)))
+    if layout.fields:
+        said.append(
+            ("fields", "; ".join(f"{field.name}: {field.value} ({field.address})" for field in layout.fields))
+        )
+    return said
+
+
+def _some(texts: tuple[str, ...]) -> str:
+    return ", ".join(texts[:4]) + (f", ... {len(texts)} in all" if len(texts) > 4 else "")
+
+
+def _tell_evidence(out: show.Console, layout: Layout) -> None:
+    shown = [said for said in layout.evidence if said.what != "kept as data"]
+    for said in shown[:_EVIDENCE]:
+        out.print(
+            Text(f"  because {said.what}{' ' + said.where if said.where else ''}: {said.why}", style="dim")
+        )
+    if len(shown) > _EVIDENCE:
+        out.print(
+            Text(
+                f"  and {len(shown) - _EVIDENCE} more reasons of the same kinds (all with --json)",
+                style="dim",
+            )
+        )
+
+
+def _plain_layout(layout: Layout) -> dict[str, Any]:
+    return {
+        "block": layout.address,
+        "boxhead": [
+            {"row": level.line + 1, "name": level.name, "labels": list(level.texts)}
+            for level in layout.boxhead
+        ],
+        "stub": [
+            {"column": column_letters(level.line), "name": level.name, "labels": list(level.texts)}
+            for level in layout.stub
+        ],
+        "body": {
+            "rows": (layout.body_rows + 1).tolist(),
+            "columns": list(map(column_letters, layout.body_columns.tolist())),
+        },
+        "measures": layout.measures,
+        "totals": [{"line": line.name, "why": line.why, "agree": line.agree} for line in layout.totals],
+        "fields": [
+            {"name": field.name, "value": field.value, "cell": field.address} for field in layout.fields
+        ],
+        "evidence": [
+            {"what": e.what, "where": e.where, "why": e.why, "sure": e.sure} for e in layout.evidence
+        ],
+    }

@@ -1,0 +1,72 @@
+"""`kebrin tidy`."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kebrin.cli.ahead import reports_ahead
+from kebrin.cli.ending import Exit
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.plan import Done
+
+
+def tidy(
+    inputs: Sequence[str],
+    output: Path,
+    *,
+    keep_blanks: bool,
+    tolerance: float | None,
+    accept: bool,
+    as_json: bool,
+) -> int:
+    """Tidy reports without a plan and write what came of it."""
+    reports = reports_ahead(inputs, progress=not as_json)
+    from kebrin import deliver
+    from kebrin.plan import Terms, tidy_reports
+
+    deliver.refuse_ending(output)
+    terms = Terms(tolerance=tolerance)
+    done = tidy_reports(reports, blanks="keep" if keep_blanks else "leave out", terms=terms)
+    paths = [output, *(_beside(output, part) for part in done[1:])]
+    published = [deliver.publish(part, path, accept=accept) for part, path in zip(done, paths, strict=True)]
+    if as_json:
+        print(
+            json.dumps(
+                {"tables": [_plain(part, item) for part, item in zip(done, published, strict=True)]},
+                ensure_ascii=False,
+            )
+        )
+    else:
+        _show(done, published)
+    return Exit.DONE if all(part.proof.holds or accept for part in done) else Exit.NOT_PROVED
+
+
+def _beside(output: Path, done: Done) -> Path:
+    """The file for a table after the first: the output's name with the table's."""
+    safe = "".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in done.name)
+    return output.with_name(f"{output.stem}.{safe}{output.suffix}")
+
+
+def _plain(done: Done, item: object) -> dict[str, object]:
+    return {
+        "name": done.name, "file": str(getattr(item, "path", "")), "rows": len(done.table), "columns": list(done.table.columns),
+        "proof": done.proof.to_plain(),
+    }  # fmt: skip
+
+
+def _show(done: Sequence[Done], published: Sequence[object]) -> None:
+    from kebrin.cli import show
+
+    out = show.console()
+    for part in done:
+        show.heading(out, f"{part.name}: {len(part.table):,} rows, one per observation")
+        show.sample(out, part.table)
+        show.verdict(out, part.proof)
+        show.remarks(out, part.proof)
+    show.outputs(out, published, {part.name: len(part.table) for part in done})  # type: ignore[arg-type]
+    show.next_step(out, f"See the cell behind a value: kebrin trace {getattr(published[0], 'path', '')} 1")

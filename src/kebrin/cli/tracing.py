@@ -1,0 +1,55 @@
+"""`kebrin trace`."""
+
+from __future__ import annotations
+
+import json
+import sys
+from typing import TYPE_CHECKING
+
+from kebrin import deliver
+from kebrin.cells import as_label
+from kebrin.cli import show
+from kebrin.cli.ending import Exit
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+
+def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
+    """Show the source cell behind an output value."""
+    found = deliver.trace(output, row, column)
+    origin = found.origin
+    if as_json:
+        record = {name: value if value is None else str(value) for name, value in found.record.items()}
+        print(json.dumps({
+            "output": found.output, "row": found.row, "column": found.column, "record": record, "file": origin.file,
+            "sheet": origin.sheet, "cell": origin.cell, "said": None if found.said is None else str(found.said),
+            "kind": found.kind, "source changed": found.source_changed,
+        }, ensure_ascii=False))  # fmt: skip
+    else:
+        out = show.console()
+        show.heading(out, f"{found.output}, row {row:,}")
+        show.rows(
+            out,
+            [
+                (name, "· (missing)" if value is None else as_label(value))
+                for name, value in found.record.items()
+            ],
+        )
+        show.heading(out, "comes from")
+        said = as_label(found.said) if found.kind != "blank" else "nothing"
+        show.rows(
+            out,
+            [
+                ("file", origin.file),
+                ("sheet", origin.sheet),
+                ("cell", origin.cell),
+                ("holds", f"{said} ({found.kind})"),
+            ],
+        )
+    if found.source_changed:
+        print(
+            f"kebrin: {origin.file} has changed since this output was written; run again to renew it",
+            file=sys.stderr,
+        )
+    return Exit.DONE

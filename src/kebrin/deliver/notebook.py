@@ -1,0 +1,43 @@
+"""How a table shows itself in a notebook."""
+
+from __future__ import annotations
+
+from html import escape
+from typing import TYPE_CHECKING
+
+from kebrin.cells import as_label
+
+if TYPE_CHECKING:
+    from kebrin.table import Table
+
+_ROWS = 10
+_STYLE = "border-collapse:collapse;font-variant-numeric:tabular-nums"
+_CELL = "padding:2px 10px;border-bottom:1px solid #ddd"
+
+
+def table_html(table: Table, note: str = "") -> str:
+    """The first rows of a table as HTML, numbers flush right, missing values as a dot."""
+    shown = table.data.slice(0, _ROWS).to_pydict()
+    heads = "".join(
+        f'<th style="{_CELL};text-align:{_side(table, name)}">{escape(name)}</th>' for name in table.columns
+    )
+    rows = "".join(
+        "<tr>" + "".join(_cell(table, name, shown[name][at]) for name in table.columns) + "</tr>"
+        for at in range(min(_ROWS, len(table)))
+    )
+    more = f"{len(table):,} rows" + (f", the first {_ROWS} shown" if len(table) > _ROWS else "")
+    caption = escape(f"{more}; {note}" if note else more)
+    return (
+        f'<table style="{_STYLE}"><thead><tr>{heads}</tr></thead><tbody>{rows}</tbody></table>'
+        f'<p style="color:#666;font-size:90%">{caption}</p>'
+    )
+
+
+def _side(table: Table, name: str) -> str:
+    return "right" if name in table.measures else "left"
+
+
+def _cell(table: Table, name: str, value: object) -> str:
+    if value is None:
+        return f'<td style="{_CELL};text-align:{_side(table, name)};color:#999" title="missing">·</td>'
+    return f'<td style="{_CELL};text-align:{_side(table, name)}">{escape(as_label(value))}</td>'

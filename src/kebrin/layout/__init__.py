@@ -1,0 +1,10 @@
+"""Layout: what each row, column and cell of a sheet is for, and why; labels repaired."""
+
+from kebrin.layout.fields import find_fields, stated_field
+from kebrin.layout.find import find_layouts
+from kebrin.layout.model import Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
+
+__all__ = [
+    "Evidence", "FieldCell", "Layout", "Level", "Role", "Stated", "TotalLine", "find_fields", "find_layouts",
+    "stated_field",
+]  # fmt: skip

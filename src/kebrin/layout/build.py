@@ -1,0 +1,174 @@
+"""From a frame (boxhead rows, stub columns, the lines below and beside them) to a whole layout."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import Area, Kind, Sheet, trailing_mark
+from kebrin.layout.fields import find_fields
+from kebrin.layout.labels import boxhead_levels, named, stub_levels
+from kebrin.layout.model import Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
+from kebrin.layout.naming import find_names
+from kebrin.layout.totals import find_totals
+from kebrin.layout.unlike import unlike_level
+
+if TYPE_CHECKING:
+    from collections.abc import Collection, Sequence
+
+    from numpy.typing import NDArray
+
+
+@dataclass(frozen=True)
+class Frame:
+    """The lines of a block before its totals and labels are known."""
+
+    boxhead: tuple[int, ...]
+    stub: tuple[int, ...]
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    evidence: tuple[Evidence, ...]
+    hidden_rows: tuple[int, ...]
+    hidden_columns: tuple[int, ...]
+
+    @property
+    def area(self) -> Area:
+        """The rectangle over boxhead, stub and body."""
+        rows, columns = (*self.boxhead, *self.rows.tolist()), (*self.stub, *self.columns.tolist())
+        return Area(min(rows), min(columns), max(rows), max(columns))
+
+
+def build(sheet: Sheet, frame: Frame, stated: Stated, stated_fields: Sequence[FieldCell] = ()) -> Layout:
+    """Repair the labels of a framed block, find its totals, fields and texts, and put it all together."""
+    area = frame.area
+    fields = (*find_fields(sheet, area), *stated_fields)
+    texts = _texts_around(sheet, area, fields)
+    marks = _note_marks(sheet, texts)
+    names = find_names(sheet, frame.boxhead, frame.stub, stated)
+    rows = _with_data(sheet, frame)
+    across = boxhead_levels(sheet, frame.boxhead, frame.columns.tolist(), names.boxhead, marks)
+    down = stub_levels(sheet, frame.rows.tolist(), frame.stub, names.stub, marks)
+    totals, remarks = _find_totals(sheet, frame, rows, (across, down), stated)
+    total_rows = {line.at for line in totals if line.axis == "row"}
+    total_columns = {line.at for line in totals if line.axis == "column"}
+    body_rows = _without(frame.rows[rows], total_rows)
+    body_columns = _without(frame.columns, total_columns)
+    kept_columns = np.flatnonzero(np.isin(frame.columns, body_columns))
+    kept_rows = np.flatnonzero(np.isin(frame.rows, body_rows))
+    boxhead = named([level.at(kept_columns) for level in across], "heading")
+    stub = named([level.at(kept_rows) for level in down], "label")
+    measures = (
+        stated.measures
+        if stated.measures is not None
+        else unlike_level(sheet, body_rows, boxhead, body_columns)
+    )
+    if measures and stated.measures is None:
+        remarks.append(
+            Evidence("measures", f"boxhead row {measures!r}", "its columns hold values of unlike kinds")
+        )
+    if measures:
+        inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
+        boxhead = tuple(replace(level, name=old.name) for level, old in zip(inner, boxhead, strict=True))
+    label_rows = tuple(int(row) for row in _without(frame.rows[~rows], total_rows))
+    return Layout(
+        sheet=sheet.name,
+        area=area,
+        boxhead_rows=frame.boxhead,
+        stub_columns=frame.stub,
+        body_rows=body_rows.astype(np.int32),
+        body_columns=body_columns.astype(np.int32),
+        boxhead=boxhead,
+        stub=stub,
+        totals=totals,
+        fields=fields,
+        texts=texts,
+        hidden_rows=frame.hidden_rows,
+        hidden_columns=frame.hidden_columns,
+        label_rows=label_rows,
+        measures=measures,
+        evidence=(*frame.evidence, *remarks),
+    )
+
+
+def _without(lines: NDArray[np.intp], out: Collection[int]) -> NDArray[np.intp]:
+    return lines[~np.isin(lines, list(out))] if out else lines
+
+
+def _with_data(sheet: Sheet, frame: Frame) -> NDArray[np.bool_]:
+    """Which rows are observations: a row whose outer label alone is filled only labels the rows below it."""
+    filled = np.asarray(sheet.filled[np.ix_(frame.rows, frame.columns)].any(axis=1))
+    if len(frame.stub) < 2:
+        return np.ones(len(frame.rows), np.bool_) if frame.stub else filled
+    return filled | np.asarray(sheet.filled[frame.rows, frame.stub[-1]])
+
+
+def _find_totals(
+    sheet: Sheet, frame: Frame, rows: NDArray[np.bool_], levels: tuple[tuple[Level, ...], tuple[Level, ...]],
+    stated: Stated,
+) -> tuple[tuple[TotalLine, ...], list[Evidence]]:  # fmt: skip
+    across, down = levels
+    lines = frame.rows[rows]
+    numbers = sheet.numbers[np.ix_(lines, frame.columns)]
+    at_rows = np.flatnonzero(rows)
+    row_paths = _paths([level.at(at_rows) for level in down], len(lines))
+    column_paths = _paths(across, len(frame.columns))
+    found: list[TotalLine] = []
+    remarks: list[Evidence] = []
+    for axis, grid, paths, at in (
+        ("column", numbers.T, column_paths, frame.columns.astype(np.int32)),
+        ("row", numbers, row_paths, lines.astype(np.int32)),
+    ):
+        totals, unmatched = find_totals(
+            axis,
+            grid,
+            paths,
+            at,
+            named=stated.totals,
+            unworded=stated.totals_found,  # type: ignore[arg-type]
+        )
+        found += totals
+        remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
+        remarks += [
+            Evidence("kept as data", TotalLine(axis, line, at[:0], "").name,  # type: ignore[arg-type]
+                     "it is called a total but is the sum of nothing here", 0.5)
+            for line in unmatched
+        ]  # fmt: skip
+    return tuple(found), remarks
+
+
+def _paths(levels: Sequence[Level], lines: int) -> list[tuple[str | None, ...]]:
+    return list(zip(*(level.labels() for level in levels), strict=True)) if levels else [()] * lines
+
+
+def _texts_around(sheet: Sheet, area: Area, fields: Sequence[FieldCell]) -> dict[tuple[int, int], Role]:
+    """The role of each filled cell outside the block: titles above it, notes elsewhere, labels and values of fields.
+
+    A number outside the block that no label explains gets no role: the ledger will list it.
+    """
+    texts: dict[tuple[int, int], Role] = {}
+    for field in fields:
+        texts[field.label_at] = texts[field.value_at] = Role.FIELD
+    outside = sheet.filled.copy()
+    outside[area.top : area.bottom + 1, area.left : area.right + 1] = False
+    for row, column in np.argwhere(outside).tolist():
+        if (
+            (row, column) not in texts
+            and sheet.kinds[row, column] == Kind.TEXT
+            and sheet.looks[row, column] == 0
+        ):
+            texts[row, column] = Role.TITLE if row < area.top else Role.NOTE
+    return texts
+
+
+def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> frozenset[str]:
+    """Footnote marks that some note around the block begins with."""
+    marks = set()
+    for row, column in texts:
+        said = sheet.text(row, column)
+        first = said.split(" ", 1)[0].rstrip(".:)") if said else ""
+        _, mark = trailing_mark("x" + (first + ")" if first.startswith("(") else first))
+        if mark:
+            marks.add(mark)
+    return frozenset(marks)

@@ -1,0 +1,233 @@
+"""Work out a block's layout, helped by whatever a person states."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import Kind, Sheet, a1
+from kebrin.layout.build import Frame, build
+from kebrin.layout.model import Evidence, Layout, Stated
+from kebrin.layout.split import find_split
+from kebrin.layout.stating import Anchor, find_anchor, find_end, refuse_depth, refuse_width
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.layout.model import FieldCell
+
+_DEEPEST, _WIDEST = 4, 4
+# Lines left blank between parts of one block; more than this ends it.
+_MOST_SPACERS = 2
+
+
+@dataclass(frozen=True)
+class _Play:
+    """The rows and columns in play: not blank, not hidden."""
+
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    hidden_rows: tuple[int, ...]
+    hidden_columns: tuple[int, ...]
+
+
+def find_layouts(
+    sheet: Sheet, stated: Stated | None = None, fields: Sequence[FieldCell] = ()
+) -> list[Layout]:
+    """The layouts of a sheet's blocks, in reading order; empty if no block is there.
+
+    Args:
+        sheet: the sheet.
+        stated: what a person says about the layout.
+        fields: fields that a person named, beside those that are found.
+
+    >>> sheet = Sheet.of([["Sailing", "Foot", "Cars"], ["08:00", 12.0, 3.0], ["10:00", 9.0, 1.0]])
+    >>> layout = find_layouts(sheet)[0]
+    >>> layout.names, layout.shape, layout.address
+    (('Sailing', 'heading'), (2, 2), 'A1:C3')
+
+    Raises:
+        LayoutError: what was stated is not what the sheet shows.
+    """
+    stated = stated or Stated()
+    if not sheet.filled.any():
+        return []
+    play = _in_play(sheet)
+    anchor = find_anchor(sheet, stated)
+    end = find_end(sheet, stated)
+    if anchor is not None:
+        play = _from(play, anchor)
+    if end is not None:
+        play = _Play(
+            play.rows[play.rows <= end.row], play.columns[play.columns <= end.column], *_hidden(play)
+        )
+    depth = None if stated.boxhead is None else len(stated.boxhead)
+    frame = _exact(sheet, play, anchor, stated) if anchor is not None and anchor.exact else None
+    frame = frame or _worked_out(sheet, play, anchor, stated, depth)
+    return [] if frame is None else [build(sheet, frame, stated, fields)]
+
+
+def _hidden(play: _Play) -> tuple[tuple[int, ...], tuple[int, ...]]:
+    return play.hidden_rows, play.hidden_columns
+
+
+def _in_play(sheet: Sheet) -> _Play:
+    hidden_rows: tuple[int, ...] = ()
+    hidden_columns: tuple[int, ...] = ()
+    if sheet.has_hidden_lines:
+        formats = sheet.formats()
+        hidden_rows = tuple(sorted(row for row in formats.hidden_rows if row < sheet.shape[0]))
+        hidden_columns = tuple(sorted(column for column in formats.hidden_columns if column < sheet.shape[1]))
+    rows = np.setdiff1d(np.flatnonzero(sheet.filled.any(axis=1)), hidden_rows)
+    columns = np.setdiff1d(np.flatnonzero(sheet.filled.any(axis=0)), hidden_columns)
+    return _Play(rows, columns, hidden_rows, hidden_columns)
+
+
+def _from(play: _Play, anchor: Anchor) -> _Play:
+    """Only what lies at or below a stated first cell; a stub head leaves what is left of it in play."""
+    if not anchor.exact:
+        return play
+    return _Play(
+        play.rows[play.rows >= anchor.row], play.columns[play.columns >= anchor.column], *_hidden(play)
+    )
+
+
+def _exact(sheet: Sheet, play: _Play, anchor: Anchor, stated: Stated) -> Frame | None:
+    """The frame when corner, boxhead and stub are all stated: nothing is left to work out but where it ends."""
+    if stated.boxhead is None or stated.stub is None:
+        return None
+    depth, width = len(stated.boxhead), len(stated.stub)
+    refuse_depth(sheet, play.rows, anchor, depth)
+    refuse_width(sheet, play.columns, anchor, width)
+    return _frame(sheet, play, tuple(play.rows[:depth].tolist()), tuple(play.columns[:width].tolist()), ())
+
+
+def _worked_out(
+    sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated, depth: int | None
+) -> Frame | None:
+    after = -1 if anchor is None else anchor.row - (depth == 0)
+    split = find_split(sheet, play.rows, play.columns, after_row=after, depth=depth)
+    if split is None:
+        return None
+    boxhead = _boxhead_rows(sheet, play, split.row, split.column, depth)
+    first = boxhead[0] if boxhead else split.row
+    width = None if stated.stub is None else len(stated.stub)
+    stub = _stub_columns(sheet, play, first, split.column, width)
+    evidence = [
+        Evidence(
+            "body",
+            f"from {a1(split.row, split.column)}",
+            "below and right of it cells hold data, above and left words",
+            split.sure,
+        ),
+        *[Evidence("labels", "", why) for why in split.why],
+    ]
+    if depth is not None:
+        refuse_depth(sheet, play.rows[play.rows < split.row], anchor, depth)
+    if width is not None:
+        refuse_width(sheet, play.columns[play.columns < split.column], anchor, width)
+    if anchor is not None:
+        anchor.check(sheet, boxhead, stub)
+    return _frame(sheet, play, boxhead, stub, tuple(evidence), split.column)
+
+
+def _frame(
+    sheet: Sheet, play: _Play, boxhead: tuple[int, ...], stub: tuple[int, ...], evidence: tuple[Evidence, ...],
+    first_column: int | None = None,
+) -> Frame | None:  # fmt: skip
+    after_row = boxhead[-1] if boxhead else -1
+    after_column = stub[-1] if stub else -1
+    columns = play.columns[play.columns > after_column]
+    if first_column is not None:
+        columns = columns[columns >= first_column]
+    rows = play.rows[play.rows > after_row]
+    if not len(rows) or not len(columns):
+        return None
+    data = sheet.data[np.ix_(rows, columns)]
+    columns = columns[: _until_gap(columns, data.any(axis=0) | _headed(sheet, boxhead, columns))]
+    data = data[:, : len(columns)]
+    stop = _until_gap(rows, data.any(axis=1))
+    if not stop or not len(columns):
+        return None
+    return Frame(boxhead, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns)
+
+
+def _headed(sheet: Sheet, boxhead: tuple[int, ...], columns: NDArray[np.intp]) -> NDArray[np.bool_]:
+    if not boxhead:
+        return np.zeros(len(columns), np.bool_)
+    return np.asarray(sheet.filled[np.ix_(list(boxhead), columns)].any(axis=0))
+
+
+def _until_gap(lines: NDArray[np.intp], used: NDArray[np.bool_]) -> int:
+    """How many of the lines belong to the block: up to the last one in use before a wide gap."""
+    last = 0
+    for at in np.flatnonzero(used).tolist():
+        if last and lines[at] - lines[last - 1] > _MOST_SPACERS + 1:
+            break
+        last = at + 1
+    return last
+
+
+def _boxhead_rows(
+    sheet: Sheet, play: _Play, body_row: int, body_column: int, depth: int | None
+) -> tuple[int, ...]:
+    """The heading rows above the body, outermost first."""
+    above = [int(row) for row in play.rows[play.rows < body_row]][::-1]
+    columns = play.columns[play.columns >= body_column]
+    if depth is not None:
+        usable = [
+            row for row in above if sheet.filled[row, columns].any() or _spans_body(sheet, row, columns)
+        ]
+        return tuple(sorted(usable[:depth]))
+    taken: list[int] = []
+    for row in above:
+        gap = (taken[-1] if taken else body_row) - row
+        if len(taken) == _DEEPEST or gap > _MOST_SPACERS or not _is_heading(sheet, row, columns, bool(taken)):
+            break
+        taken.append(row)
+    return tuple(sorted(taken))
+
+
+def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], has_inner: bool) -> bool:
+    """Whether a row above the body heads its columns, and is not a title or a line of fields."""
+    filled = columns[sheet.filled[row, columns]]
+    if not len(filled):
+        return False
+    texts = [sheet.text(row, int(column)) for column in filled]
+    if any(
+        ":" in text and sheet.kinds[row, column] == Kind.TEXT
+        for text, column in zip(texts, filled, strict=True)
+    ):
+        return all(
+            text.replace(":", "").isdigit() for text in texts
+        )  # times of day head columns, "Code: N4" does not
+    if len(filled) == 1 and has_inner:
+        merge = next((area for area in sheet.merges if area.holds(row, int(filled[0]))), None)
+        # One heading over everything: a spanner if it is merged over body columns only, else a title.
+        left_of_body = sheet.filled[row, : columns[0]].any()
+        return (merge is not None and merge.left == columns[0]) or (filled[0] == columns[0] and left_of_body)
+    return True
+
+
+def _spans_body(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
+    return any(area.holds(row, int(columns[0])) for area in sheet.merges)
+
+
+def _stub_columns(
+    sheet: Sheet, play: _Play, first_row: int, body_column: int, width: int | None
+) -> tuple[int, ...]:
+    """The label columns left of the body, leftmost first."""
+    left = [int(column) for column in play.columns[play.columns < body_column]][::-1]
+    if width is not None:
+        return tuple(sorted(left[:width]))
+    taken: list[int] = []
+    for column in left:
+        gap = (taken[-1] if taken else body_column) - column
+        if len(taken) == _WIDEST or gap > _MOST_SPACERS or not sheet.filled[first_row:, column].any():
+            break
+        taken.append(column)
+    return tuple(sorted(taken))

@@ -1,0 +1,177 @@
+"""Boxhead and stub repair: what each body column and body row is called, level by level.
+
+Both are the same job on two axes: a grid of label cells (levels x lines), outermost level first, in which merges and
+"blank means same as before" are to be filled, never past the label of the level outside. Only the boxhead's innermost
+level is not filled: there a blank is a column without a heading.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING, NamedTuple
+
+from kebrin.cells import Area, Kind, Sheet, as_label, neat, trailing_mark
+from kebrin.layout.model import Level
+from kebrin.layout.words import period_name
+
+if TYPE_CHECKING:
+    from collections.abc import Collection, Sequence
+
+# Marks that stand for a footnote wherever they end a label; others count only if a note begins with them.
+_SURE_MARKS = frozenset("*†‡§")
+
+
+class Grid(NamedTuple):
+    """Label cells as rows of levels: a text, None where blank, and where a merge covers a cell from before it."""
+
+    texts: list[list[str | None]]
+    merged: list[list[bool]]
+
+
+def boxhead_levels(
+    sheet: Sheet, rows: Sequence[int], columns: Sequence[int], names: Sequence[str], marks: Collection[str] = (),
+    *, inner: bool = False,
+) -> tuple[Level, ...]:  # fmt: skip
+    """Repair a boxhead: one level per boxhead row over the body columns.
+
+    Args:
+        sheet: the sheet.
+        rows: the boxhead rows, outermost first.
+        columns: the body columns, spacers left out.
+        names: a name per row; '' asks for one from the labels.
+        marks: footnote marks that the notes explain.
+        inner: put a heading merged downwards at its lowest level (measures) and not at its highest.
+    """
+    grid = _grid(sheet, rows, columns, marks, across=False, inner=inner)
+    _fill(grid, levels=range(len(rows) - 1))
+    return _levels(grid.texts, rows, names)
+
+
+def stub_levels(
+    sheet: Sheet,
+    rows: Sequence[int],
+    columns: Sequence[int],
+    names: Sequence[str],
+    marks: Collection[str] = (),
+) -> tuple[Level, ...]:
+    """Repair a stub: one level per stub column over the given rows."""
+    grid = _grid(sheet, columns, rows, marks, across=True, inner=False)
+    _fill(grid, levels=range(len(columns)))
+    return _levels(grid.texts, columns, names)
+
+
+def _grid(
+    sheet: Sheet,
+    levels: Sequence[int],
+    lines: Sequence[int],
+    marks: Collection[str],
+    *,
+    across: bool,
+    inner: bool,
+) -> Grid:
+    """Label cells with merges spread over the lines that they cover; `across` reads levels as columns (a stub)."""
+    values = sheet.values[:, list(levels)].T if across else sheet.values[list(levels), :]
+    kinds = sheet.kinds[:, list(levels)].T if across else sheet.kinds[list(levels), :]
+    known: dict[object, str] = {}
+    texts: list[list[str | None]] = []
+    for at in range(len(levels)):
+        cells, blank = values[at, list(lines)].tolist(), (kinds[at, list(lines)] == Kind.BLANK).tolist()
+        texts.append(
+            [None if empty else _once(known, cell, marks) for cell, empty in zip(cells, blank, strict=True)]
+        )
+    merged = [[False] * len(lines) for _ in levels]
+    level_of = {line: at for at, line in enumerate(levels)}
+    line_of = {line: at for at, line in enumerate(lines)}
+    for area in sheet.merges:
+        _spread(sheet, area, level_of, line_of, Grid(texts, merged), marks, across=across, inner=inner)
+    return Grid(texts, merged)
+
+
+def _once(known: dict[object, str], value: object, marks: Collection[str]) -> str:
+    """The label of a value, worked out once per distinct value (1.0 and True are two)."""
+    key = value if isinstance(value, str) else (type(value), value)
+    if key not in known:
+        known[key] = label(value, marks)
+    return known[key]
+
+
+def _spread(
+    sheet: Sheet, area: Area, level_of: dict[int, int], line_of: dict[int, int], grid: Grid, marks: Collection[str],
+    *, across: bool, inner: bool,
+) -> None:  # fmt: skip
+    if across:
+        area = Area(area.left, area.top, area.right, area.bottom)
+    levels = [level_of[at] for at in range(area.top, area.bottom + 1) if at in level_of]
+    if not levels:
+        return
+    lines = [line_of[at] for at in range(area.left, area.right + 1) if at in line_of]
+    anchor = (area.left, area.top) if across else (area.top, area.left)
+    if not lines or sheet.kinds[anchor] == Kind.BLANK:
+        return
+    text = label(sheet.at(*anchor), marks)
+    for at in levels:
+        for line in lines:
+            grid.texts[at][line] = text if at == (levels[-1] if inner else levels[0]) else None
+            grid.merged[at][line] = True
+
+
+def _fill(grid: Grid, levels: range) -> None:
+    """Let blanks mean "same as before", bounded by the level outside; a level that has merges says its extent itself."""
+    for at in levels:
+        texts, merged = grid.texts[at], grid.merged[at]
+        if any(merged[line] and texts[line] is not None for line in range(len(texts))) and _spans(
+            merged, texts
+        ):
+            continue
+        carried: str | None = None
+        for line in range(len(texts)):
+            if line and _starts_anew(grid, at, line):
+                carried = None
+            if texts[line] is not None:
+                carried = texts[line]
+            elif not merged[line]:
+                texts[line] = carried
+
+
+def _spans(merged: list[bool], texts: list[str | None]) -> bool:
+    """Whether some merge covers two neighbouring lines with one label."""
+    return any(
+        merged[line] and merged[line + 1] and texts[line] is not None and texts[line] == texts[line + 1]
+        for line in range(len(texts) - 1)
+    )
+
+
+def _starts_anew(grid: Grid, at: int, line: int) -> bool:
+    """Whether the levels outside have another label here than on the line before."""
+    return any(grid.texts[outer][line] != grid.texts[outer][line - 1] for outer in range(at))
+
+
+def _levels(texts: list[list[str | None]], lines: Sequence[int], names: Sequence[str]) -> tuple[Level, ...]:
+    return tuple(Level.of(name, labels, line) for labels, line, name in zip(texts, lines, names, strict=True))
+
+
+def named(levels: Sequence[Level], fallback: str) -> tuple[Level, ...]:
+    """The levels with a name each: its own, else the kind of period that its labels are, else the fallback.
+
+    >>> [level.name for level in named([Level.of("", ["Q1", "Q2"], 5), Level.of("", ["Foot", "Cars"], 6)], "heading")]
+    ['quarter', 'heading 2']
+    """
+    seen: dict[str, int] = {}
+    told = []
+    for at, level in enumerate(levels):
+        ordinal = f" {at + 1}" if len(levels) > 1 else ""
+        name = level.name or period_name(list(level.texts)) or f"{fallback}{ordinal}"
+        seen[name] = seen.get(name, 0) + 1
+        told.append(replace(level, name=name if seen[name] == 1 else f"{name} {seen[name]}"))
+    return tuple(told)
+
+
+def label(value: object, marks: Collection[str] = ()) -> str:
+    """A cell's value as a label, without the footnote mark at its end.
+
+    >>> label("Cars*"), label("Freight m³"), label("Freight³", marks={"³"}), label(2031.0)
+    ('Cars', 'Freight m³', 'Freight', '2031')
+    """
+    text = as_label(value)
+    bare, mark = trailing_mark(text)
+    return neat(bare) if mark and (set(mark) <= _SURE_MARKS or mark in marks) else text

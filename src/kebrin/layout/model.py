@@ -1,0 +1,206 @@
+"""Layout: the roles of a block's rows and columns, its repaired labels, and the evidence for each decision."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+
+from kebrin.cells import Area, a1, column_letters
+from kebrin.errors import Place, PlanError, nearest
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+MISSING = -1
+
+
+class Role(StrEnum):
+    """What a row, a column or a single cell is for."""
+
+    TITLE = "title"
+    NOTE = "note"
+    FIELD = "field"
+    BOXHEAD = "boxhead"
+    STUB = "stub"
+    BODY = "body"
+    TOTAL = "total"
+    BLANK = "blank"
+    HIDDEN = "hidden"
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """One decision about the layout: what was decided, where, why, and how sure it is (0 to 1)."""
+
+    what: str
+    where: str
+    why: str
+    sure: float = 1.0
+
+
+@dataclass(frozen=True, eq=False)
+class Level:
+    """One level of labels over a block's body lines: a boxhead row or a stub column.
+
+    `codes` is an int32 vector with one entry per body line that points into `texts`; -1 where there is no label.
+    `line` is the sheet's row (boxhead) or column (stub) that the labels stand in.
+    """
+
+    name: str
+    codes: NDArray[np.int32]
+    texts: tuple[str, ...]
+    line: int
+
+    @classmethod
+    def of(cls, name: str, labels: Sequence[str | None], line: int) -> Level:
+        """A level from one label per line.
+
+        >>> level = Level.of("class", ["Foot", "Cars", "Foot", None], 4)
+        >>> level.codes.tolist(), level.texts
+        ([0, 1, 0, -1], ('Foot', 'Cars'))
+        """
+        seen: dict[str, int] = {}
+        codes = [MISSING if label is None else seen.setdefault(label, len(seen)) for label in labels]
+        return cls(name, np.array(codes, np.int32), tuple(seen), line)
+
+    def label(self, line: int) -> str | None:
+        """The label of one body line."""
+        code = int(self.codes[line])
+        return None if code == MISSING else self.texts[code]
+
+    def at(self, lines: NDArray[np.intp]) -> Level:
+        """The level over some of its lines, with the labels that are still in use."""
+        texts = (*self.texts, None)  # code -1 picks the last
+        return Level.of(self.name, [texts[code] for code in self.codes[lines].tolist()], self.line)
+
+    def labels(self) -> list[str | None]:
+        """The label of each body line."""
+        texts = (*self.texts, None)
+        return [texts[code] for code in self.codes.tolist()]
+
+
+@dataclass(frozen=True, eq=False)
+class TotalLine:
+    """A row or column that repeats a sum of others.
+
+    `at` is the sheet's row or column, `parts` those that it sums. `why` tells what found it, `agree` the share of its
+    stated cells that tie.
+    """
+
+    axis: Literal["row", "column"]
+    at: int
+    parts: NDArray[np.int32]
+    why: str
+    agree: float = 1.0
+
+    @property
+    def name(self) -> str:
+        """The line for people: 'row 14' or 'column F'."""
+        return f"row {self.at + 1}" if self.axis == "row" else f"column {column_letters(self.at)}"
+
+
+@dataclass(frozen=True)
+class FieldCell:
+    """A single value beside a label outside the block."""
+
+    name: str
+    value: str
+    label_at: tuple[int, int]
+    value_at: tuple[int, int]
+
+    @property
+    def address(self) -> str:
+        """The value's A1 address."""
+        return a1(*self.value_at)
+
+
+@dataclass(frozen=True, eq=False)
+class Layout:
+    """Where everything in one block is, and why.
+
+    Rows and columns are the sheet's own, 0-based; `boxhead` holds the labels over `body_columns` (outermost level
+    first), `stub` those over `body_rows`. Total lines, spacers and label-only rows are in neither.
+    """
+
+    sheet: str
+    area: Area
+    boxhead_rows: tuple[int, ...]
+    stub_columns: tuple[int, ...]
+    body_rows: NDArray[np.int32]
+    body_columns: NDArray[np.int32]
+    boxhead: tuple[Level, ...]
+    stub: tuple[Level, ...]
+    totals: tuple[TotalLine, ...] = ()
+    fields: tuple[FieldCell, ...] = ()
+    texts: dict[tuple[int, int], Role] = field(default_factory=dict)
+    hidden_rows: tuple[int, ...] = ()
+    hidden_columns: tuple[int, ...] = ()
+    label_rows: tuple[int, ...] = ()
+    measures: str = ""
+    evidence: tuple[Evidence, ...] = ()
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Names of all dimensions: the stub's, then the boxhead's."""
+        return tuple(level.name for level in (*self.stub, *self.boxhead))
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Body rows and body columns."""
+        return len(self.body_rows), len(self.body_columns)
+
+    @property
+    def address(self) -> str:
+        """The block's rectangle in A1 form, boxhead and stub included."""
+        return self.area.address
+
+    def total_lines(self, axis: Literal["row", "column"]) -> tuple[TotalLine, ...]:
+        """The total rows or the total columns."""
+        return tuple(line for line in self.totals if line.axis == axis)
+
+    def level(self, name: str) -> Level:
+        """A boxhead level by name.
+
+        Raises:
+            PlanError: there is none of that name.
+        """
+        for level in self.boxhead:
+            if level.name == name:
+                return level
+        known = [level.name for level in self.boxhead]
+        near = nearest(name, known)
+        raise PlanError(
+            f"no boxhead row is named {name!r}", Place(sheet=self.sheet), why=f"there is {', '.join(known) or 'none'}",
+            do=f"Did you mean {near!r}?" if near else "Name one of these",
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Stated:
+    """What a person states about a layout; whatever is left out is worked out.
+
+    Attributes:
+        starts: text of a heading cell in the boxhead (a stub head), or the address of the block's top left cell.
+        ends: text of the first cell below the block, or the address of its last cell.
+        boxhead: a name per boxhead row, outermost first.
+        stub: a name per stub column, leftmost first.
+        measure: name of the value column.
+        measures: name of the boxhead row that holds measures, each to become a column; '' for none.
+        blanks: whether an empty body cell is kept as missing or left out.
+        totals: labels of total lines beyond those that are found; `totals_found` False looks for no others.
+    """
+
+    starts: str = ""
+    ends: str = ""
+    boxhead: tuple[str, ...] | None = None
+    stub: tuple[str, ...] | None = None
+    measure: str = ""
+    measures: str | None = None
+    blanks: Literal["keep", "leave out"] = "keep"
+    totals: tuple[str, ...] = ()
+    totals_found: bool = True

@@ -1,0 +1,59 @@
+"""Names for dimensions: the ones stated, else the report's own words in the corner, else from the labels."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+from kebrin.cells import Kind, Sheet
+from kebrin.layout.labels import label
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.layout.model import Stated
+
+
+class Names(NamedTuple):
+    """A name per boxhead row and per stub column; '' where the labels themselves must suggest one."""
+
+    boxhead: list[str]
+    stub: list[str]
+
+
+def find_names(sheet: Sheet, boxhead: Sequence[int], stub: Sequence[int], stated: Stated) -> Names:
+    """Names from what is stated and from the corner above the stub.
+
+    The lowest filled corner cell of a column is its stub head; a filled corner cell above it, in the corner's last
+    column, names the boxhead row that it stands in.
+    """
+    heads = {column: _stub_head(sheet, boxhead, column) for column in stub}
+    stub_names = [label(sheet.at(*at)) if (at := heads[column]) else "" for column in stub]
+    taken = {at[0] for at in heads.values() if at}
+    boxhead_names = [_row_name(sheet, row, stub) if row not in taken else "" for row in boxhead]
+    return Names(_override(boxhead_names, stated.boxhead), _override(stub_names, stated.stub))
+
+
+def _stub_head(sheet: Sheet, boxhead: Sequence[int], column: int) -> tuple[int, int] | None:
+    for row in reversed(boxhead):
+        area = next((area for area in sheet.merges if area.holds(row, column)), None)
+        at = (row, column) if area is None or area.left != column else (area.top, area.left)
+        if sheet.kinds[at] != Kind.BLANK:
+            return at
+    return None
+
+
+def _row_name(sheet: Sheet, row: int, stub: Sequence[int]) -> str:
+    if not stub or sheet.kinds[row, stub[-1]] != Kind.TEXT:
+        return ""
+    return label(sheet.at(row, stub[-1])).rstrip(" :")
+
+
+def _override(names: list[str], stated: Sequence[str] | None) -> list[str]:
+    if stated is None:
+        return _unique(names)
+    return [said or name for said, name in zip(stated, names, strict=True)]
+
+
+def _unique(names: list[str]) -> list[str]:
+    """The same name twice says nothing: the later ones are dropped."""
+    return [name if name not in names[:at] else "" for at, name in enumerate(names)]

@@ -1,0 +1,164 @@
+"""Where a block's body begins: the row below the boxhead and the column right of the stub.
+
+Each cell is words, data or blank. Every candidate corner divides the sheet into boxhead, stub and body, and is scored
+by how well the cells suit the region they fall in; two-dimensional prefix sums make a candidate cost four look-ups.
+Years, dates and running numbers in a heading row or a label column are data by kind and words by use, so they are
+recognised first.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import Kind, Sheet, column_letters
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+_MOST_ROWS, _MOST_COLUMNS = 200, 24
+_BLANK, _WORDS, _DATA = 0, 1, 2
+# How well a cell suits its region: (words, data).
+_IN_BODY, _IN_BOXHEAD, _IN_STUB = (-1.5, 1.0), (0.3, -0.6), (0.6, -0.4)
+
+
+@dataclass(frozen=True)
+class Split:
+    """The body's first row and column, with the reasons."""
+
+    row: int
+    column: int
+    sure: float
+    why: tuple[str, ...] = ()
+
+
+def find_split(
+    sheet: Sheet,
+    rows: NDArray[np.intp],
+    columns: NDArray[np.intp],
+    *,
+    after_row: int = -1,
+    depth: int | None = None,
+) -> Split | None:
+    """The likeliest corner of the body among non-blank rows and columns, or None if there is no data.
+
+    Args:
+        sheet: the sheet.
+        rows: its rows in play, ascending.
+        columns: its columns in play, ascending.
+        after_row: the body begins below this row.
+        depth: 0 if the block is stated to have no boxhead.
+    """
+    use, why = _use(sheet, rows, columns)
+    if not (use == _DATA).any():
+        return None
+    words, data = _prefix(use == _WORDS), _prefix(use == _DATA)
+    scores = _scores(words, data, min(len(rows), _MOST_ROWS), min(len(columns), _MOST_COLUMNS))
+    allowed = (use[: len(scores)] == _DATA).any(axis=1) & (rows[: len(scores)] > after_row)
+    if depth != 0 and len(rows) > 1 and after_row < 0:
+        allowed[0] = False  # the first row of all heads the rest
+    if not allowed.any():
+        return None
+    scores[~allowed] = -np.inf
+    row, column = (int(at) for at in np.unravel_index(int(scores.argmax()), scores.shape))
+    score = float(scores[row, column])
+    scores[row], scores[:, column] = -np.inf, -np.inf
+    rival = float(scores.max())
+    sure = 1.0 if score > 0 and rival < 0.98 * score else 0.7
+    return Split(int(rows[row]), int(columns[column]), sure, why)
+
+
+def _prefix(marks: NDArray[np.bool_]) -> NDArray[np.int64]:
+    sums = np.zeros((marks.shape[0] + 1, marks.shape[1] + 1), np.int64)
+    np.cumsum(np.cumsum(marks, axis=0, dtype=np.int64), axis=1, out=sums[1:, 1:])
+    return sums
+
+
+def _scores(
+    words: NDArray[np.int64], data: NDArray[np.int64], rows: int, columns: int
+) -> NDArray[np.float64]:
+    """How well the cells suit their regions, for each candidate corner (rows x columns)."""
+    scores = np.zeros((rows, columns))
+    for counts, place in ((words, 0), (data, 1)):
+        head = counts[:rows, :columns]
+        stub = counts[-1:, :columns] - head
+        body = counts[-1, -1] - counts[:rows, -1:] - stub
+        above = counts[:rows, -1:] - head
+        scores += body * _IN_BODY[place] + above * _IN_BOXHEAD[place] + stub * _IN_STUB[place]
+    return scores
+
+
+def _use(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
+) -> tuple[NDArray[np.int8], tuple[str, ...]]:
+    """Words, data or blank for each cell in play, labels that are numbers counted as words."""
+    data = sheet.data[np.ix_(rows, columns)]
+    filled = sheet.filled[np.ix_(rows, columns)]
+    use = np.where(data, _DATA, np.where(filled, _WORDS, _BLANK)).astype(np.int8)
+    why: list[str] = []
+    heads = _heading_rows(sheet, use, rows, columns)
+    for row in heads:
+        use[row][use[row] == _DATA] = _WORDS
+        why.append(f"row {rows[row] + 1} holds years, dates or running numbers, as headings do")
+    for column in _label_columns(sheet, use, rows, columns):
+        use[:, column][use[:, column] == _DATA] = _WORDS
+        why.append(
+            f"column {column_letters(int(columns[column]))} holds years, dates, times or running numbers, as labels do"
+        )
+    return use, tuple(why)
+
+
+def _heading_rows(
+    sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]
+) -> list[int]:
+    """The rows at the top whose numbers are headings; the first row of real data ends the search."""
+    heads: list[int] = []
+    for row in range(min(len(rows) - 1, 30)):
+        at = np.flatnonzero(use[row] == _DATA)
+        if len(at) < 2:
+            continue
+        cells = [(int(rows[row]), int(columns[column])) for column in at]
+        below = [(int(rows[row + 1]), column) for _, column in cells]
+        headed = row > 0 and (use[row - 1][at] == _WORDS).sum() * 2 > len(at)
+        if not _are_labels(sheet, cells, running=not headed) or _are_labels(sheet, below, running=False):
+            break
+        heads.append(row)
+    return heads
+
+
+def _label_columns(
+    sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]
+) -> list[int]:
+    """The columns at the left whose numbers are labels; the first column of real data ends the search."""
+    labels: list[int] = []
+    for column in range(min(len(columns) - 1, 6)):
+        at = np.flatnonzero(use[:, column] == _DATA)
+        if len(at) < 2:
+            continue
+        cells = [(int(rows[row]), int(columns[column])) for row in at]
+        # A label column is filled (or blank by blocks); one number among many words is no reason.
+        if not _are_labels(sheet, cells, running=True, times=True):
+            break
+        labels.append(column)
+    return labels
+
+
+def _are_labels(sheet: Sheet, cells: list[tuple[int, int]], *, running: bool, times: bool = False) -> bool:
+    """Whether numbers look like labels: years, dates, times of day or (if asked) a running number."""
+    if len(cells) < 2:
+        return False
+    at = tuple(np.array(cells).T)
+    kinds = sheet.kinds[at]
+    if (kinds == Kind.DATE).all():
+        return True
+    if times and (kinds == Kind.TIME).all():
+        return True
+    numbers = sheet.numbers[at]
+    if np.isnan(numbers).any() or (numbers % 1 != 0).any():
+        return False
+    steps = np.diff(numbers)
+    if ((numbers >= 1800) & (numbers <= 2150)).all():
+        return bool((steps > 0).all() or (steps < 0).all() or len(set(numbers.tolist())) * 2 <= len(numbers))
+    return running and len(numbers) >= 3 and bool((steps == steps[0]).all() and steps[0] > 0)

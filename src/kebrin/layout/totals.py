@@ -1,0 +1,221 @@
+"""Find total lines by arithmetic plus wording.
+
+A line is a total if its numbers are the sums of other lines' numbers. Two families of parts are tried: those that
+the labels name (a "Total" under Q1 sums what else stands under Q1), and a run of neighbours that ends or begins at
+the line. Runs are looked up, not tried: over a random projection of the lines to one number each, "line = sum of the
+run from s" is an entry in a table of prefix sums, so the search is linear in the lines.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+
+from kebrin.layout.model import TotalLine
+from kebrin.layout.words import total_word, without_total_word
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+    from numpy.typing import NDArray
+
+    Numbers = NDArray[np.float64]
+
+# A worded line whose sums fail is still a total if this share of its cells ties, or if it misses by this little.
+_ENOUGH_TIES, _NEAR = 0.34, 0.25
+_RECENT_STARTS = 12
+# Bits that an unworded sum must get right beyond the number of places it could have started at.
+_BITS = 14.0
+
+
+@dataclass
+class _Search:
+    """The lines of one axis while its totals are looked for."""
+
+    axis: Literal["row", "column"]
+    numbers: Numbers  # lines x cross lines, NaN where there is no number
+    paths: Sequence[tuple[str | None, ...]]
+    at: NDArray[np.int32]  # the sheet's row or column of each line
+    names: frozenset[str]
+    filled: Numbers = field(init=False)  # the same with zeros
+    found: dict[int, tuple[NDArray[np.intp], str, float]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.filled = np.nan_to_num(self.numbers, nan=0.0)
+        self.slack = 1e-9 * np.maximum(np.abs(self.filled).sum(axis=0), 1.0)
+        self.words = [self._word(path) for path in self.paths]
+
+    def _word(self, path: tuple[str | None, ...]) -> str:
+        for label in path:
+            if label is not None and (label.casefold() in self.names or total_word(label)):
+                return label
+        return ""
+
+
+def find_totals(
+    axis: Literal["row", "column"], numbers: Numbers, paths: Sequence[tuple[str | None, ...]],
+    at: NDArray[np.int32], *, named: Sequence[str] = (), unworded: bool = True,
+) -> tuple[tuple[TotalLine, ...], tuple[int, ...]]:  # fmt: skip
+    """Total lines among the lines of one axis, and the lines that are called a total but sum nothing.
+
+    Args:
+        axis: which lines these are, for the result.
+        numbers: float64 (lines x cross lines), NaN where a cell holds no number.
+        paths: the labels of each line, outermost first.
+        at: the sheet's row or column of each line.
+        named: labels stated to be totals.
+        unworded: whether lines without a word for "total" are looked at.
+
+    >>> numbers = np.array([[1.0, 4.0], [2.0, 5.0], [3.0, 9.0]])
+    >>> paths = [("Out", "08:00"), ("Out", "10:00"), ("Out", "Total")]
+    >>> totals, unmatched = find_totals("row", numbers, paths, np.arange(3, dtype=np.int32))
+    >>> [(line.name, line.parts.tolist(), line.agree) for line in totals], unmatched
+    ([('row 3', [0, 1], 1.0)], ())
+    """
+    search = _Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named))
+    if numbers.shape[0] < 2 or numbers.shape[1] == 0:
+        return (), ()
+    if unworded:
+        _find_runs(search)
+    unmatched = [line for line, word in enumerate(search.words) if word and not _settle_worded(search, line)]
+    totals = tuple(
+        TotalLine(axis, int(at[line]), at[parts].astype(np.int32), why, agree)
+        for line, (parts, why, agree) in sorted(search.found.items())
+    )
+    return totals, tuple(int(at[line]) for line in unmatched)
+
+
+def _find_runs(search: _Search) -> None:
+    """Lines that are exactly the sum of the run before them (or, failing that, after them), word or no word."""
+    weights = np.random.default_rng(20310401).uniform(0.5, 1.5, search.filled.shape[1])
+    projected = search.filled @ weights
+    slack = max(float(search.slack @ weights), 1e-9)
+    before = _runs(search, projected, slack, range(len(projected)))
+    after = _runs(search, projected, slack, range(len(projected) - 1, -1, -1))
+    # Totals above their parts are the exception: they are believed only where none stands below.
+    for line, parts in (before or after).items():
+        word = search.words[line]
+        why = f"it equals the sum of the {len(parts)} lines {'before' if parts[0] < line else 'after'} it"
+        search.found[line] = (parts, f"{why} and is called {word!r}" if word else why, 1.0)
+
+
+def _runs(search: _Search, projected: Numbers, slack: float, order: range) -> dict[int, NDArray[np.intp]]:
+    leaves: list[int] = []
+    sums: dict[int, int] = {}  # rounded prefix sum -> how many leaves it spans; the latest start wins
+    prefix = 0.0
+    found: dict[int, NDArray[np.intp]] = {}
+    grain = slack * 4
+    for line in order:
+        wanted = prefix - projected[line]
+        key = round(wanted / grain)
+        start = next((sums[near] for near in (key, key - 1, key + 1) if near in sums), None)
+        if start is not None and _is_sum(search, line, leaves[start:]):
+            found[line] = np.sort(np.array(leaves[start:], np.intp))
+            continue
+        if search.words[line]:
+            continue  # it is called a total and does not add up: no part of any other sum
+        sums[round(prefix / grain)] = len(leaves)
+        leaves.append(line)
+        prefix += projected[line]
+    return found
+
+
+def _is_sum(search: _Search, line: int, parts: list[int]) -> bool:
+    """Whether a line is the sum of these parts beyond chance."""
+    worded = bool(search.words[line])
+    stated = ~np.isnan(search.numbers[line])
+    telling = stated & (search.filled[line] != 0)
+    if len(parts) < (1 if worded else 2) or not telling.any():
+        return False
+    # Small numbers are easily the sum of their neighbours by chance; long ones, or many at once, are not.
+    if not worded and _bits(search.filled[line]) < _BITS + np.log2(len(search.paths)):
+        return False
+    gaps = np.abs(search.filled[parts].sum(axis=0) - search.filled[line])
+    return bool(np.all(gaps[stated] <= search.slack[stated]))
+
+
+def _bits(stated: Numbers) -> float:
+    """How much a chance match of these numbers would have to get right, in bits."""
+    return float(np.log2(np.abs(stated) + 1).sum())
+
+
+def _settle_worded(search: _Search, line: int) -> bool:
+    """Find the parts of a line that is called a total; False if it sums nothing that can be found."""
+    word = search.words[line]
+    if line in search.found:
+        return True
+    stated = ~np.isnan(search.numbers[line])
+    if not stated.any():
+        return False
+    best: tuple[float, float, NDArray[np.intp], str] | None = None
+    for parts, why in _candidates(search, line):
+        gaps = np.abs(search.filled[parts].sum(axis=0) - search.filled[line])[stated]
+        slack = np.maximum(search.slack[stated], 0.5 * (len(parts) + 1))
+        agree = float(
+            np.mean(
+                gaps <= np.minimum(slack, np.abs(search.filled[line][stated]) * 0.02 + search.slack[stated])
+            )
+        )
+        size = float(np.abs(search.filled[line][stated]).sum())
+        miss = float(gaps.sum()) / size if size else float(gaps.sum() > 0)
+        if best is None or (agree, -miss) > (best[0], -best[1]):
+            best = (agree, miss, parts, why)
+    if best is None or (best[0] < _ENOUGH_TIES and best[1] > _NEAR):
+        return False
+    agree, _, parts, why = best
+    tied = "adds up" if agree == 1 else f"adds up in {agree:.0%} of its cells"
+    search.found[line] = (parts, f"it is called {word!r} and {tied} over {why}", agree)
+    return True
+
+
+def _candidates(search: _Search, line: int) -> Iterator[tuple[NDArray[np.intp], str]]:
+    """Sets of lines that a worded total could sum, the likeliest first."""
+    leaves = np.array(
+        [at for at in range(len(search.paths)) if not search.words[at] and at not in search.found], np.intp
+    )
+    if not len(leaves):
+        return
+    named = _parts_by_labels(search, line, leaves)
+    if len(named):
+        yield named, f"the {len(named)} lines that its labels name"
+    before, after = leaves[leaves < line], leaves[leaves > line]
+    marks = [at for at in range(line) if search.words[at] or at in search.found]
+    for start in [0, *[mark + 1 for mark in marks[-_RECENT_STARTS:]]]:
+        run = before[before >= start]
+        if len(run):
+            yield run, f"the {len(run)} lines before it"
+    later = next((at for at in range(line + 1, len(search.paths)) if search.words[at]), len(search.paths))
+    for stop in sorted({later, len(search.paths)}):
+        run = after[after < stop]
+        if len(run):
+            yield run, f"the {len(run)} lines after it"
+
+
+def _parts_by_labels(search: _Search, line: int, leaves: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Leaves with the total's own labels at every level but the one that says "total"."""
+    path = search.paths[line]
+    at = next((at for at, label in enumerate(path) if label == search.words[line]), 0)
+    said = without_total_word(path[at] or "")
+
+    def fits(other: tuple[str | None, ...]) -> bool:
+        outer = all(other[level] == path[level] for level in range(at))
+        inner = all(
+            path[level] is None
+            or total_word(path[level] or "")
+            or path[level] == path[at]
+            or other[level] == path[level]
+            for level in range(at + 1, len(path))
+        )
+        return outer and inner
+
+    fitting = [leaf for leaf in leaves.tolist() if fits(search.paths[leaf])]
+    if said and said.casefold() not in search.names:
+        same = [leaf for leaf in fitting if _says(search.paths[leaf], said)]
+        fitting = same or fitting
+    return np.array(fitting, np.intp)
+
+
+def _says(path: tuple[str | None, ...], said: str) -> bool:
+    return any(label is not None and label.casefold() == said.casefold() for label in path)

@@ -1,0 +1,72 @@
+"""Whether a boxhead row holds measures of unlike kinds (count and money, say) and not values of one dimension."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import Kind, Look, Sheet
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.layout.model import Level
+
+_MOST_MEASURES = 12
+_SAMPLE_ROWS = 3
+_MONEY = re.compile(r"[$€£¥₩₹]|\b(?:USD|EUR|GBP|CHF|JPY|SEK|NOK|DKK)\b")
+_PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
+
+
+def unlike_level(
+    sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], columns: NDArray[np.intp]
+) -> str:
+    """The name of the boxhead row whose labels tell values of unlike kinds apart, innermost first; '' if none does.
+
+    A column's kind is that of its cells (number, text, date, ...), its number format (money, percent, plain) and the
+    unit in its label.
+    """
+    if not len(rows):
+        return ""
+    for level in reversed(levels):
+        if not 2 <= len(level.texts) <= _MOST_MEASURES or (level.codes < 0).any():
+            continue
+        kinds = [
+            _kind(sheet, rows, columns[level.codes == code], text) for code, text in enumerate(level.texts)
+        ]
+        known = {kind for kind in kinds if kind}
+        if len(known) > 1:
+            return level.name
+    return ""
+
+
+def _kind(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], label: str) -> str:
+    """The one kind of all cells under a label, '' if they are blank or mixed."""
+    cells = np.ix_(rows, columns)
+    kinds, looks = sheet.kinds[cells], sheet.looks[cells]
+    telling = kinds[(kinds != Kind.BLANK) & (looks != Look.MISSING)]
+    figures = looks[(kinds == Kind.TEXT) & (looks != Look.MISSING)]
+    counts = np.bincount(telling, minlength=8)
+    counts[Kind.NUMBER] += int((figures != Look.WORDS).sum())
+    counts[Kind.TEXT] -= int((figures != Look.WORDS).sum())
+    if not counts.any() or counts.max() < 0.8 * counts.sum():
+        return ""
+    kind = Kind(int(counts.argmax()))
+    return f"{kind.word} {_family(sheet, rows, columns, label)}" if kind == Kind.NUMBER else kind.word
+
+
+def _family(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], label: str) -> str:
+    if _MONEY.search(label):
+        return "money"
+    if _PERCENT.search(label):
+        return "percent"
+    if sheet.textual:
+        return "plain"
+    sample = rows[:_SAMPLE_ROWS]
+    formats = sheet.formats(int(sample[-1]) + 1)
+    families = {formats.family(int(row), int(column)) for row in sample for column in columns[:_SAMPLE_ROWS]}
+    return families.pop() if len(families) == 1 else "plain"

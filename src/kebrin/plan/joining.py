@@ -1,0 +1,77 @@
+"""Join the pieces of one table: stamp what tells them apart, stack them, and put the proof together."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from kebrin.proof import Proof, Source, conserve
+from kebrin.shape import stack
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+    from kebrin.plan.pieces import Piece, SheetWork
+    from kebrin.table import Remark, Table
+
+
+@dataclass(frozen=True, eq=False)
+class Done:
+    """A finished table with its proof."""
+
+    name: str
+    table: Table
+    proof: Proof
+
+
+@dataclass(frozen=True)
+class Terms:
+    """What the proof of a run demands."""
+
+    totals_must_tie: bool = True
+    tolerance: float | None = None
+
+
+def join(
+    pieces: Sequence[Piece], stamps: Sequence[dict[str, str | None]], *, drop_constant: bool = False
+) -> tuple[Table, tuple[str, ...]]:
+    """The pieces stacked, each stamped with its own values.
+
+    With `drop_constant`, boxhead levels that say the same on every row are dropped, and their names returned.
+    """
+    tables = [
+        piece.table.stamped(stamp) if stamp else piece.table
+        for piece, stamp in zip(pieces, stamps, strict=True)
+    ]
+    table = stack(tables)
+    if not drop_constant:
+        return table, ()
+    levels = {level.name for piece in pieces for level in piece.layout.boxhead}
+    constant = tuple(
+        column for column in table.dimensions if column in levels and _is_constant(table, column)
+    )
+    kept = [column for column in table.columns if column not in constant]
+    return (table.only(kept) if constant else table), constant
+
+
+def _is_constant(table: Table, column: str) -> bool:
+    values = table.data.column(column)
+    return values.null_count == 0 and len(values.unique()) <= 1
+
+
+def prove(
+    name: str, table: Table, pieces: Sequence[Piece], works: Iterable[SheetWork], sources: Iterable[Source], terms: Terms,
+    remarks: Iterable[Remark] = (),
+) -> Proof:  # fmt: skip
+    """The proof of one table from its pieces' checks and the account of every sheet that was read for it."""
+    works = list(works)
+    return Proof(
+        table=name,
+        sources=tuple(sources),
+        ledgers=tuple(work.ledger for work in works),
+        conservation=conserve(table, [piece.body for piece in pieces]),
+        ties=tuple(piece.ties for piece in pieces),
+        steps=table.steps,
+        remarks=(*remarks, *(remark for work in works for remark in work.remarks), *table.remarks),
+        totals_must_tie=terms.totals_must_tie,
+    )

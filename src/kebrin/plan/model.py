@@ -1,0 +1,168 @@
+"""The plan's model: what a plan file may say. The JSON Schema in this package is made from it."""
+
+from __future__ import annotations
+
+import re
+from fnmatch import fnmatchcase
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator, model_validator
+
+OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx")
+
+
+class _Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class SheetChoice(_Strict):
+    """Which sheets a table is read from: some only, or all except some. Names may hold `*` and `?`."""
+
+    only: tuple[str, ...] = ()
+    but: tuple[str, ...] = Field(default=(), alias="except")
+    hidden: bool = False
+
+    def takes(self, name: str) -> bool:
+        """Whether a sheet of this name is chosen.
+
+        >>> SheetChoice(but=("Cover", "Notes*")).takes("Notes 2")
+        False
+        """
+        chosen = not self.only or any(fnmatchcase(name, pattern) for pattern in self.only)
+        return chosen and not any(fnmatchcase(name, pattern) for pattern in self.but)
+
+
+def _as_choice(value: object) -> object:
+    if isinstance(value, str):
+        return {"only": [value]}
+    return {"only": value} if isinstance(value, list) else value
+
+
+class LayoutPlan(_Strict):
+    """What is stated about the layout; whatever is left out is worked out on each sheet.
+
+    `starts` is the text of a heading cell or the address of the block's top left cell; `ends` is the text of the first
+    cell below the block or the address of its last cell. `boxhead` and `stub` give a name per heading row and label
+    column. `measures` names the boxhead row whose labels become value columns. `totals` lists labels of total lines
+    that neither their wording nor their sums would show.
+    """
+
+    starts: str = ""
+    ends: str = ""
+    boxhead: tuple[str, ...] | None = None
+    stub: tuple[str, ...] | None = None
+    measure: str = ""
+    measures: str | None = None
+    blanks: Literal["keep", "leave out"] = "leave out"
+    totals: tuple[str, ...] = ()
+    find_totals: bool = True
+
+    @model_validator(mode="after")
+    def _measures_is_a_row(self) -> LayoutPlan:
+        if self.measures and self.boxhead is not None and self.measures not in self.boxhead:
+            raise ValueError(f"measures names {self.measures!r}, but boxhead has {', '.join(self.boxhead)}")
+        return self
+
+
+class TablePlan(_Strict):
+    """One tidy table: the files and sheets it comes from, their layout, and the fields stamped on its rows."""
+
+    files: tuple[str, ...]
+    sheets: Annotated[SheetChoice, BeforeValidator(_as_choice)] = SheetChoice()
+    layout: LayoutPlan = LayoutPlan()
+    fields: dict[str, str] = {}
+
+    @field_validator("files", mode="before")
+    @classmethod
+    def _one_or_many(cls, value: object) -> object:
+        return (value,) if isinstance(value, str) else value
+
+    @field_validator("fields")
+    @classmethod
+    def _known_places(cls, value: dict[str, str]) -> dict[str, str]:
+        for said in value.values():
+            FieldPlace.parse(said)
+        return value
+
+
+class ProofPlan(_Strict):
+    """What must hold: whether stated totals must tie, and the largest difference that still does."""
+
+    totals: Literal["must tie", "report"] = "must tie"
+    tolerance: Annotated[float, Field(ge=0)] | None = None
+
+
+class OutputPlan(_Strict):
+    """One file to write: the table, and a name that ends in .csv, .parquet or .xlsx."""
+
+    table: str
+    file: str
+
+    @field_validator("file")
+    @classmethod
+    def _known_ending(cls, value: str) -> str:
+        if not value.lower().endswith(OUTPUT_ENDINGS):
+            raise ValueError(f"the file must end in {', '.join(OUTPUT_ENDINGS)}")
+        return value
+
+
+class PlanModel(_Strict):
+    """A whole plan."""
+
+    kebrin: Literal[1]
+    table: dict[str, TablePlan] = Field(min_length=1)
+    proof: ProofPlan = ProofPlan()
+    output: tuple[OutputPlan, ...] = ()
+
+
+_QUOTED = r"(?:'([^']*)'|\"([^\"]*)\")"
+_PLACES = (
+    ("sheet name", re.compile(r"sheet name")),
+    ("file name", re.compile(rf"file name(?:\s*,\s*{_QUOTED})?")),
+    ("beside", re.compile(rf"beside\s+{_QUOTED}")),
+    ("below", re.compile(rf"below\s+{_QUOTED}")),
+    ("cell", re.compile(r"cell\s+(\$?[A-Za-z]{1,3}\$?[0-9]{1,7})")),
+    ("text", re.compile(rf"text\s+{_QUOTED}")),
+)
+
+
+class FieldPlace(_Strict):
+    """Where a field's value stands: one of six forms.
+
+    `sheet name`; `file name` or `file name, 'traffic_(\\d{4})'`; `beside 'Route code:'`; `below 'Route'`; `cell B3`;
+    `text 'Skarrow'`.
+
+    >>> FieldPlace.parse("beside 'Route code:'")
+    FieldPlace(form='beside', what='Route code:')
+    """
+
+    form: Literal["sheet name", "file name", "beside", "below", "cell", "text"]
+    what: str = ""
+
+    @classmethod
+    def parse(cls, said: str) -> FieldPlace:
+        """Read one of the forms.
+
+        Raises:
+            ValueError: it is none of them, or its pattern can't be compiled.
+        """
+        for form, pattern in _PLACES:
+            match = pattern.fullmatch(said.strip())
+            if match is not None:
+                what = next((group for group in match.groups() if group is not None), "")
+                if form == "file name" and what:
+                    _refuse_bad_pattern(what)
+                return cls(form=form, what=what)  # type: ignore[arg-type]
+        raise ValueError(
+            f"{said!r} names no place; a field is 'sheet name', 'file name', \"file name, 'PATTERN'\", \"beside 'LABEL'\", "
+            "\"below 'LABEL'\", 'cell B3' or \"text 'CONSTANT'\""
+        )
+
+
+def _refuse_bad_pattern(pattern: str) -> None:
+    try:
+        groups = re.compile(pattern).groups
+    except re.error as error:
+        raise ValueError(f"the pattern {pattern!r} can't be read: {error}") from None
+    if groups > 1:
+        raise ValueError(f"the pattern {pattern!r} has {groups} groups; it must have one, or none")

@@ -1,0 +1,91 @@
+"""Pieces: what one sheet gives, tidied and checked while the sheet is at hand; the sheet itself is then let go."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from kebrin.layout import find_layouts
+from kebrin.proof import BodyAccount, SheetLedger, TieOut, account, body_accounts, tie_out
+from kebrin.table import Remark
+from kebrin.tidy import unpivot
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.cells import Sheet
+    from kebrin.layout import FieldCell, Layout, Stated
+    from kebrin.table import Table
+    from kebrin.tidy import Blanks
+
+
+@dataclass(frozen=True, eq=False)
+class Piece:
+    """One block's table, with its fields and the checks that needed its sheet."""
+
+    file: str
+    sheet: str
+    table: Table
+    layout: Layout
+    ties: TieOut
+    body: dict[str, BodyAccount]
+    fields: dict[str, str | None] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class SheetWork:
+    """All that came of one sheet."""
+
+    pieces: tuple[Piece, ...]
+    ledger: SheetLedger
+    remarks: tuple[Remark, ...]
+
+
+def work_sheet(
+    sheet: Sheet, stated: Stated | None = None, *, blanks: Blanks = "leave out", tolerance: float | None = None,
+    fields: Sequence[FieldCell] = (),
+) -> SheetWork:  # fmt: skip
+    """Find a sheet's blocks, unpivot each, and check totals, body and ledger; stated fields count as fields found."""
+    layouts = find_layouts(sheet, stated, fields)
+    pieces = tuple(_piece(sheet, layout, stated, blanks, tolerance) for layout in layouts)
+    ledger = account(sheet, layouts, [piece.table for piece in pieces])
+    remarks = [
+        Remark("total", f"{said.where} {said.why}; it was kept as data", sheet.source, sheet.name)
+        for layout in layouts
+        for said in layout.evidence
+        if said.what == "kept as data"
+    ]
+    if not layouts and sheet.filled.any():
+        cells = int(sheet.filled.sum())
+        what = (
+            f"no table was found; its {cells:,} cells are text around the tables"
+            if cells > 1
+            else "no table was found"
+        )
+        remarks.append(Remark("no table", what, sheet.source, sheet.name))
+    return SheetWork(pieces, ledger, tuple(remarks))
+
+
+def _piece(
+    sheet: Sheet, layout: Layout, stated: Stated | None, blanks: Blanks, tolerance: float | None
+) -> Piece:
+    measure = (stated.measure if stated else "") or _only_heading(layout)
+    table = unpivot(sheet, layout, measure=measure, blanks=blanks)
+    fields: dict[str, str | None] = {found.name: found.value for found in layout.fields}
+    return Piece(
+        sheet.source, sheet.name, table, layout, tie_out(sheet, layout, tolerance),
+        body_accounts(sheet, layout, table.measures), fields,
+    )  # fmt: skip
+
+
+def _only_heading(layout: Layout) -> str:
+    """The heading of a block whose body columns all bear the same innermost one: it names the measure."""
+    if (
+        layout.measures
+        or not layout.boxhead
+        or len(layout.boxhead[-1].texts) != 1
+        or (layout.boxhead[-1].codes < 0).any()
+    ):
+        return ""
+    only = layout.boxhead[-1].texts[0]
+    return "" if only in layout.names else only

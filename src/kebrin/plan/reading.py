@@ -1,0 +1,148 @@
+"""Read a plan file; each mistake is reported with its line, its key and the nearest valid word."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, get_args
+
+from pydantic import BaseModel, ValidationError
+
+from kebrin.errors import Place, PlanError, nearest
+from kebrin.plan.model import PlanModel
+
+if TYPE_CHECKING:
+    from pydantic_core import ErrorDetails
+
+_HEADER = re.compile(r"\s*(\[\[?)\s*([^\]]+?)\s*\]\]?")
+_KEY = re.compile(r"""\s*((?:"[^"]*"|'[^']*'|[\w-]+)(?:\s*\.\s*(?:"[^"]*"|'[^']*'|[\w-]+))*)\s*=""")
+_PART = re.compile(r""""([^"]*)"|'([^']*)'|([\w-]+)""")
+
+
+def read_plan(path: str | Path) -> PlanModel:
+    """Read a plan.
+
+    Raises:
+        PlanError: the file is missing or no TOML, or says what no plan can say; all mistakes are told at once.
+    """
+    path = Path(path)
+    try:
+        text = path.read_text("utf-8")
+    except OSError as error:
+        raise PlanError(
+            "the plan can't be read", Place(str(path)), why=error.strerror or str(error)
+        ) from error
+    except UnicodeDecodeError:
+        raise PlanError("the plan is not UTF-8 text", Place(str(path)), do="Save it as UTF-8") from None
+    return parse_plan(text, str(path))
+
+
+def parse_plan(text: str, file: str = "") -> PlanModel:
+    """A plan from its text.
+
+    >>> parse_plan('kebrin = 1\\n[table.traffic]\\nfile = "a.xlsx"')
+    Traceback (most recent call last):
+    ...
+    kebrin.errors.PlanError: line 3: unknown key 'file' in table.traffic: the keys there are fields, files, layout, ...
+    """
+    try:
+        content = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        at = re.search(r"line (\d+)", str(error))
+        why = re.sub(r" \(at .*\)", "", str(error))
+        raise PlanError(
+            "the plan is no valid TOML",
+            Place(file, line=int(at[1]) if at else 0),
+            why=why,
+            do="Correct that line",
+        ) from None
+    try:
+        plan = PlanModel.model_validate(content)
+    except ValidationError as error:
+        raise _told(error, text, file) from None
+    for number, output in enumerate(plan.output):
+        if output.table not in plan.table:
+            near = nearest(output.table, plan.table)
+            raise PlanError(
+                f"the output names the table {output.table!r}", Place(file, line=_line_of(text, ("output", number, "table"))),
+                why=f"the plan has {', '.join(plan.table)}", do=f"Did you mean {near!r}?" if near else "Name one of these",
+            )  # fmt: skip
+    return plan
+
+
+def _told(error: ValidationError, text: str, file: str) -> PlanError:
+    found = sorted({_mistake(detail, text) for detail in error.errors()})
+    line, what, why, do = found[0]
+    if len(found) > 1:
+        rest = "; ".join(f"line {at}: {said}" for at, said, *_ in found[1:])
+        do = f"{do}. Then also {rest}" if do else f"Then also {rest}"
+    return PlanError(what, Place(file, line=line), why=why, do=do)
+
+
+def _mistake(detail: ErrorDetails, text: str) -> tuple[int, str, str, str]:
+    loc = tuple(part for part in detail["loc"] if part != "function-before")
+    line = _line_of(text, loc)
+    key, inside = str(loc[-1]) if loc else "plan", ".".join(str(part) for part in loc[:-1]) or "the plan"
+    if detail["type"] == "extra_forbidden":
+        known = sorted(_keys_at(loc[:-1]))
+        near = nearest(key, known)
+        do = f"Did you mean {near!r}?" if near else "Take the key out"
+        return line, f"unknown key {key!r} in {inside}", f"the keys there are {', '.join(known)}", do
+    if detail["type"] == "missing":
+        return line, f"{key!r} is missing in {inside}", "", "Add it"
+    why = detail["msg"].removeprefix("Value error, ")
+    given = detail.get("input")
+    if detail["type"] == "literal_error":
+        near = nearest(str(given), [word.strip("'") for word in re.findall(r"'[^']+'", why)])
+        return line, f"{key} can't be {given!r}", why, f"Did you mean {near!r}?" if near else ""
+    return line, f"{key} in {inside} is wrong", why[:1].lower() + why[1:], ""
+
+
+def _keys_at(loc: tuple[Any, ...]) -> list[str]:
+    """The keys that the model knows at a place."""
+    model: Any = PlanModel
+    for part in loc:
+        if isinstance(model, type) and issubclass(model, BaseModel):
+            field = next((f for name, f in model.model_fields.items() if part in {name, f.alias}), None)
+            model = field.annotation if field else None
+        model = _model_in(model)
+    if not (isinstance(model, type) and issubclass(model, BaseModel)):
+        return []
+    return [field.alias or name for name, field in model.model_fields.items()]
+
+
+def _model_in(annotation: Any) -> Any:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    inner = [_model_in(part) for part in get_args(annotation)]
+    return next(
+        (part for part in inner if isinstance(part, type) and issubclass(part, BaseModel)), annotation
+    )
+
+
+def _line_of(text: str, loc: tuple[Any, ...]) -> int:
+    """The line of a key, or of the nearest thing around it that the file says."""
+    best, best_length = 1, 0
+    here: tuple[Any, ...] = ()
+    seen: dict[str, int] = {}
+    for number, line in enumerate(text.splitlines(), 1):
+        if header := _HEADER.match(line):
+            here = _parts(header[2])
+            if header[1] == "[[":
+                seen[header[2]] = seen.get(header[2], -1) + 1
+                here = (*here, seen[header[2]])
+            path = here
+        elif key := _KEY.match(line):
+            path = (*here, *_parts(key[1]))
+        else:
+            continue
+        # A key inside an inline table stands on its table's line.
+        shared = len(path) if path == loc[: len(path)] else 0
+        if shared > best_length:
+            best, best_length = number, shared
+    return best
+
+
+def _parts(dotted: str) -> tuple[str, ...]:
+    return tuple(next(group for group in match if group) for match in _PART.findall(dotted))

@@ -1,0 +1,113 @@
+"""Run a plan: read what it names, lay each sheet out as stated, tidy, stamp, stack, prove."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kebrin.errors import LayoutError, Place
+from kebrin.layout import Stated
+from kebrin.plan.joining import Done, Terms, join, prove
+from kebrin.plan.pieces import SheetWork, work_sheet
+from kebrin.plan.stamping import field_values, refuse_unknown_sheets
+from kebrin.plan.unaided import HIDDEN_WHY
+from kebrin.proof import Source
+from kebrin.sources import files, read
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterable
+
+    from kebrin.cells import Report
+    from kebrin.plan.model import LayoutPlan, PlanModel, TablePlan
+
+NOT_CHOSEN = "the plan leaves it out"
+
+
+@dataclass(frozen=True, eq=False)
+class _Part:
+    """What one file gave to one table."""
+
+    works: tuple[SheetWork, ...]
+    stamps: tuple[dict[str, str | None], ...]
+    source: Source
+
+
+def run_plan(plan: PlanModel, base: Path, on_file: Callable[[str], None] | None = None) -> list[Done]:
+    """Run every table of a plan.
+
+    Args:
+        plan: the plan.
+        base: the folder that its file names are relative to.
+        on_file: told each file's name before it is read.
+
+    Raises:
+        SourceError: a file is missing or can't be read.
+        LayoutError: a sheet, a heading, a cell or a field that the plan names is not there, or no table is.
+    """
+    terms = Terms(plan.proof.totals == "must tie", plan.proof.tolerance)
+    return [_run_table(name, table, base, terms, on_file) for name, table in plan.table.items()]
+
+
+def _run_table(
+    name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Callable[[str], None] | None
+) -> Done:
+    parts = []
+    for path in _paths(plan, base):
+        if on_file is not None:
+            on_file(str(path))
+        parts.append(_part(read(path), plan, terms))
+    works = [work for part in parts for work in part.works]
+    pieces = [piece for work in works for piece in work.pieces]
+    if not pieces:
+        raise LayoutError(
+            f"the plan chose no sheet for the table {name!r}", Place(", ".join(part.source.file for part in parts)),
+            do="Correct sheets in the plan",
+        )  # fmt: skip
+    table, _ = join(pieces, [stamp for part in parts for stamp in part.stamps])
+    return Done(name, table, prove(name, table, pieces, works, [part.source for part in parts], terms))
+
+
+def _paths(plan: TablePlan, base: Path) -> Iterable[Path]:
+    return dict.fromkeys(path for pattern in plan.files for path in files.listed(pattern, base=base))
+
+
+def _part(report: Report, plan: TablePlan, terms: Terms) -> _Part:
+    choice = plan.sheets
+    refuse_unknown_sheets(report, choice.only, "sheets")
+    works, stamps, left_out = [], [], {}
+    for name in report.names:
+        if not choice.takes(name):
+            left_out[name] = NOT_CHOSEN
+        elif name in report.hidden and name not in choice.only and not choice.hidden:
+            left_out[name] = HIDDEN_WHY.format(state=report.hidden[name])
+        else:
+            work, stamp = _sheet(report, name, plan, terms)
+            works.append(work)
+            stamps += [stamp] * len(work.pieces)
+    used = tuple(work.ledger.sheet for work in works)
+    return _Part(tuple(works), tuple(stamps), Source(report.path, report.digest, used, left_out))
+
+
+def _sheet(
+    report: Report, name: str, plan: TablePlan, terms: Terms
+) -> tuple[SheetWork, dict[str, str | None]]:
+    sheet = report[name]
+    values, cells = field_values(sheet, plan.fields)
+    work = work_sheet(
+        sheet, stated_layout(plan.layout), blanks=plan.layout.blanks, tolerance=terms.tolerance, fields=cells
+    )
+    if not work.pieces:
+        raise LayoutError(
+            "no table was found", Place(sheet.source, name), why="no cell there looks like a value of a body",
+            do="Leave the sheet out in the plan (sheets = { except = [...] }), or state where its table starts",
+        )  # fmt: skip
+    return work, values
+
+
+def stated_layout(plan: LayoutPlan) -> Stated:
+    """The layout part of a plan, as the layout layer takes it."""
+    return Stated(
+        starts=plan.starts, ends=plan.ends, boxhead=plan.boxhead, stub=plan.stub, measure=plan.measure,
+        measures=plan.measures, totals=plan.totals, totals_found=plan.find_totals,
+    )  # fmt: skip

@@ -1,0 +1,92 @@
+"""Stated fields: find each one's value on a sheet, to be stamped on every row."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kebrin.cells import Kind, Sheet, parse_a1
+from kebrin.errors import LayoutError, Place, nearest
+from kebrin.layout import FieldCell, find_fields, stated_field
+from kebrin.plan.model import FieldPlace
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from kebrin.cells import Report
+
+
+def field_values(
+    sheet: Sheet, stated: Mapping[str, str]
+) -> tuple[dict[str, str | None], tuple[FieldCell, ...]]:
+    """The value of each stated field, and the cells that the values came from.
+
+    Raises:
+        LayoutError: a label, a cell or a pattern that a field names is not there.
+    """
+    values: dict[str, str | None] = {}
+    cells: list[FieldCell] = []
+    for name, said in stated.items():
+        place = FieldPlace.parse(said)
+        if place.form in {"beside", "below", "cell"}:
+            found = _in_cell(sheet, name, place)
+            cells.append(found)
+            values[name] = found.value
+        else:
+            values[name] = _around(sheet, name, place)
+    return values, tuple(cells)
+
+
+def _around(sheet: Sheet, name: str, place: FieldPlace) -> str:
+    if place.form == "sheet name":
+        return sheet.name
+    if place.form == "text":
+        return place.what
+    file = Path(sheet.source).name
+    if not place.what:
+        return file
+    match = re.search(place.what, file)
+    if match is None:
+        raise LayoutError(
+            f"the field {name!r} can't be taken from the file's name", Place(sheet.source),
+            why=f"the pattern {place.what!r} does not fit it", do="Correct the pattern in the plan",
+        )  # fmt: skip
+    return str(match[1] if match.groups() else match[0])
+
+
+def _in_cell(sheet: Sheet, name: str, place: FieldPlace) -> FieldCell:
+    if place.form == "cell":
+        at = parse_a1(place.what)
+        inside = at is not None and at[0] < sheet.shape[0] and at[1] < sheet.shape[1]
+        if at is None or not inside or sheet.kinds[at] == Kind.BLANK:
+            raise LayoutError(
+                f"the field {name!r} names a cell that is blank", Place(sheet.source, sheet.name, place.what),
+                do="Correct the address in the plan",
+            )  # fmt: skip
+        return FieldCell(name, sheet.text(*at), at, at)
+    found = stated_field(sheet, name, place.what, below=place.form == "below")
+    if found is None:
+        known = [f"{field.name}:" for field in find_fields(sheet, None)]
+        near = nearest(place.what, known)
+        raise LayoutError(
+            f"the field {name!r} is not there: no value stands {place.form} {place.what!r}", Place(sheet.source, sheet.name),
+            why=f"the labels there are {', '.join(known)}" if known else "",
+            do=f"Did you mean {near!r}?" if near else "Correct the label in the plan, or leave this sheet out",
+        )  # fmt: skip
+    return found
+
+
+def refuse_unknown_sheets(report: Report, wanted: tuple[str, ...], key: str) -> None:
+    """Refuse sheet names (no patterns) that the report does not have.
+
+    Raises:
+        LayoutError: a sheet that the plan names is not there.
+    """
+    for name in wanted:
+        if name not in report.names and not any(mark in name for mark in "*?["):
+            near = nearest(name, report.names)
+            raise LayoutError(
+                f"there is no sheet {name!r}, which the plan names in {key}", Place(report.path),
+                why=f"the sheets are {', '.join(report.names)}", do=f"Did you mean {near!r}?" if near else "Correct the plan",
+            )  # fmt: skip

@@ -1,0 +1,91 @@
+"""Tidy reports without a plan: every sheet's layout is worked out, like is stacked with like."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kebrin.errors import LayoutError, Place
+from kebrin.plan.joining import Done, Terms, join, prove
+from kebrin.plan.pieces import Piece, SheetWork, work_sheet
+from kebrin.proof import Source
+from kebrin.table import Remark
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+    from kebrin.cells import Report
+    from kebrin.layout import Stated
+    from kebrin.tidy import Blanks
+
+HIDDEN_WHY = "it is {state}"
+
+
+def tidy_reports(
+    reports: Iterable[Report],
+    stated: Stated | None = None,
+    *,
+    blanks: Blanks = "leave out",
+    terms: Terms | None = None,
+) -> list[Done]:
+    """The tables of some reports: blocks of one layout are stacked, unlike ones become tables of their own.
+
+    What tells one block from another becomes a column: the file where files differ, the sheet where sheets differ, and
+    each field whose value differs. Boxhead rows that say the same throughout do not.
+
+    Raises:
+        LayoutError: no table was found on any sheet.
+    """
+    terms = terms or Terms()
+    works: list[SheetWork] = []
+    sources: list[Source] = []
+    files: list[str] = []
+    for report in reports:
+        files.append(report.path)
+        done = [
+            work_sheet(report[name], stated, blanks=blanks, tolerance=terms.tolerance)
+            for name in report.shown
+        ]
+        works += done
+        used = tuple(work.ledger.sheet for work in done)
+        left_out = {name: HIDDEN_WHY.format(state=state) for name, state in report.hidden.items()}
+        sources.append(Source(report.path, report.digest, used, left_out))
+    pieces = [piece for work in works for piece in work.pieces]
+    if not pieces:
+        raise LayoutError(
+            "no table was found", Place(", ".join(files[:3])),
+            why=f"{sum(work.ledger.cells for work in works):,} cells hold something, and none of them a body of values",
+            do="State where the table starts in a plan: starts, boxhead, stub",
+        )  # fmt: skip
+    return [_done(group, works, sources, terms) for group in _alike(pieces)]
+
+
+def _alike(pieces: Sequence[Piece]) -> list[list[Piece]]:
+    groups: dict[tuple[str, ...], list[Piece]] = {}
+    for piece in pieces:
+        groups.setdefault(piece.table.columns, []).append(piece)
+    return list(groups.values())
+
+
+def _done(pieces: list[Piece], works: list[SheetWork], sources: list[Source], terms: Terms) -> Done:
+    table, constant = join(pieces, _stamps(pieces), drop_constant=True)
+    said = [
+        Remark("constant heading", f"{name!r} says the same on every row and is no column", count=1)
+        for name in constant
+    ]
+    name = Path(pieces[0].file).stem if len({piece.sheet for piece in pieces}) > 1 else pieces[0].sheet
+    return Done(name, table, prove(name, table, pieces, works, sources, terms, said))
+
+
+def _stamps(pieces: Sequence[Piece]) -> list[dict[str, str | None]]:
+    """For each piece what tells it from the others: file, sheet, and the fields whose values differ."""
+    candidates: list[dict[str, str | None]] = [
+        {"file": Path(piece.file).name, "sheet": piece.sheet, **piece.fields} for piece in pieces
+    ]
+    names = list(dict.fromkeys(name for candidate in candidates for name in candidate))
+    taken = set(pieces[0].table.columns)
+    telling = [name for name in names if len({candidate.get(name) for candidate in candidates}) > 1]
+    if len({piece.file for piece in pieces}) == len({Path(piece.file).name for piece in pieces}) == 1:
+        telling = [name for name in telling if name != "file"]
+    renamed = {name: name if name not in taken else f"{name} (field)" for name in telling}
+    return [{renamed[name]: candidate.get(name) for name in telling} for candidate in candidates]

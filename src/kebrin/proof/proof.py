@@ -1,0 +1,124 @@
+"""Proof: all results of one run's checks, and whether they hold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from kebrin.proof.conservation import Conservation
+    from kebrin.proof.ledger import SheetLedger
+    from kebrin.proof.ties import TieOut
+    from kebrin.table import Remark, StepCount
+
+FORM = 1
+
+
+@dataclass(frozen=True)
+class Source:
+    """A file that was read: its digest, the sheets used, and the sheets left out with the reason."""
+
+    file: str
+    digest: str
+    used: tuple[str, ...]
+    left_out: dict[str, str] = field(default_factory=dict)
+
+    def to_plain(self) -> dict[str, Any]:
+        """Plain values, for a proof file."""
+        return {"file": self.file, "sha256": self.digest, "used": list(self.used), "left out": self.left_out}
+
+
+@dataclass(frozen=True)
+class Proof:
+    """What was checked for one table, and what came of it.
+
+    It holds if every non-blank source cell is claimed, as much came out as went in, every stated total ties (unless
+    totals are only to be reported), and no remark breaks it.
+    """
+
+    table: str
+    sources: tuple[Source, ...] = ()
+    ledgers: tuple[SheetLedger, ...] = ()
+    conservation: tuple[Conservation, ...] = ()
+    ties: tuple[TieOut, ...] = ()
+    steps: tuple[StepCount, ...] = ()
+    remarks: tuple[Remark, ...] = ()
+    totals_must_tie: bool = True
+    accepted: bool = False
+
+    @property
+    def unclaimed(self) -> int:
+        """Source cells that nothing claims."""
+        return sum(ledger.unclaimed_count for ledger in self.ledgers)
+
+    @property
+    def cells(self) -> int:
+        """Non-blank source cells in all."""
+        return sum(ledger.cells for ledger in self.ledgers)
+
+    @property
+    def failures(self) -> tuple[str, ...]:
+        """Why the proof does not hold, a sentence each; empty if it does."""
+        said = []
+        for ledger in self.ledgers:
+            if ledger.unclaimed_count:
+                shown = ", ".join(ledger.unclaimed[:6]) + (", ..." if ledger.unclaimed_count > 6 else "")
+                cells = "cell is" if ledger.unclaimed_count == 1 else "cells are"
+                said.append(f"{ledger.sheet}: {ledger.unclaimed_count:,} source {cells} unclaimed ({shown})")
+        for tie in self.ties if self.totals_must_tie else ():
+            if not tie.holds:
+                gap = tie.gaps[0]
+                total = "total does" if tie.failed == 1 else "totals do"
+                said.append(
+                    f"{tie.sheet}: {tie.failed:,} stated {total} not tie; {gap.cell} states {gap.stated:,.10g}, "
+                    f"its {gap.terms} parts sum to {gap.computed:,.10g}, a difference of {gap.difference:+,.10g}"
+                )
+        for account in self.conservation:
+            if not account.holds:
+                said.append(
+                    f"{account.measure}: {account.cells:,} cells (sum {account.sum_in}) went in, {account.values:,} values "
+                    f"(sum {account.sum_out}) and {account.missing:,} missing came out"
+                )
+        said += [str(remark) for remark in self.remarks if remark.breaks]
+        return tuple(said)
+
+    @property
+    def holds(self) -> bool:
+        """Whether nothing was lost, as far as was checked."""
+        return not self.failures
+
+    @property
+    def counts(self) -> dict[str, int]:
+        """Source cells by use, over all sheets."""
+        counts: dict[str, int] = {}
+        for ledger in self.ledgers:
+            for use, cells in ledger.counts.items():
+                counts[use] = counts.get(use, 0) + cells
+        return counts
+
+    def to_plain(self) -> dict[str, Any]:
+        """Plain values, for a proof file."""
+        return {
+            "kebrin proof": FORM,
+            "table": self.table,
+            "holds": self.holds,
+            "accepted": self.accepted,
+            "failures": list(self.failures),
+            "sources": [source.to_plain() for source in self.sources],
+            "ledger": {
+                "cells": self.cells,
+                "unclaimed": self.unclaimed,
+                "counts": self.counts,
+                "sheets": [ledger.to_plain() for ledger in self.ledgers],
+            },
+            "conservation": [account.to_plain() for account in self.conservation],
+            "tie-outs": [tie.to_plain() for tie in self.ties if tie.cells],
+            "steps": [step._asdict() for step in self.steps],
+            "remarks": [
+                {
+                    "kind": remark.kind, "what": remark.what, "file": remark.file, "sheet": remark.sheet,
+                    "cells": list(remark.cells), "count": remark.count, "breaks": remark.breaks,
+                }
+                for remark in self.remarks
+            ],
+        }  # fmt: skip

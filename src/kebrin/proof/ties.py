@@ -1,0 +1,181 @@
+"""Tie-outs: each total that the report states, compared with the sum of its parts.
+
+Rounding. A total and its parts may each have been rounded for print, so a difference of up to half a unit of the last
+place shown, times the number of terms, is within rounding. That allowance is given only to a block that shows
+rounding: where nine in ten of twenty or more totals tie exactly, the figures are not rounded and an odd one is wrong.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from kebrin.cells import Sheet, a1
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    from kebrin.layout import Layout, TotalLine
+
+    Numbers = NDArray[np.float64]
+
+_PLAIN_SHARE, _PLAIN_COUNT = 0.9, 20
+_MOST_DECIMALS = 6
+_LISTED = 200
+
+
+@dataclass(frozen=True)
+class Gap:
+    """One stated total that is not the sum of its parts."""
+
+    cell: str
+    stated: float
+    computed: float
+    terms: int
+    tolerance: float
+
+    @property
+    def difference(self) -> float:
+        """Stated less computed."""
+        return self.stated - self.computed
+
+    def to_plain(self) -> dict[str, Any]:
+        """Plain values, for a proof file."""
+        return {
+            "cell": self.cell, "stated": self.stated, "computed": self.computed, "difference": self.difference,
+            "terms": self.terms, "tolerance": self.tolerance,
+        }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class TieOut:
+    """The totals of one block: how many cells state one, how many tie exactly or within rounding, and the rest."""
+
+    file: str
+    sheet: str
+    lines: int
+    exact: int
+    rounded: int
+    gaps: tuple[Gap, ...] = ()
+    failed: int = 0
+    widest: float = field(default=0.0)
+
+    @property
+    def cells(self) -> int:
+        """Total cells that were compared."""
+        return self.exact + self.rounded + self.failed
+
+    @property
+    def holds(self) -> bool:
+        """Whether every stated total ties."""
+        return not self.failed
+
+    def to_plain(self) -> dict[str, Any]:
+        """Plain values, for a proof file."""
+        return {
+            "file": self.file, "sheet": self.sheet, "lines": self.lines, "cells": self.cells, "exact": self.exact,
+            "within rounding": self.rounded, "widest within rounding": self.widest, "failed": self.failed,
+            "gaps": [gap.to_plain() for gap in self.gaps],
+        }  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class _Checks:
+    """All total cells of a block, side by side."""
+
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    stated: Numbers
+    computed: Numbers
+    terms: NDArray[np.intp]
+    decimals: NDArray[np.intp]
+    scale: Numbers
+
+
+def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> TieOut:
+    """Compare every stated total of a block with the sum of its parts.
+
+    Args:
+        sheet: the sheet.
+        layout: its layout, total lines and their parts included.
+        tolerance: the largest difference that still ties; by default half a unit of the last place shown times the
+            number of terms, where the block shows rounding at all.
+    """
+    parts = [_check(sheet, layout, line) for line in layout.totals]
+    if not parts:
+        return TieOut(sheet.source, sheet.name, 0, 0, 0)
+    checks = _Checks(*(np.concatenate(pieces) for pieces in zip(*parts, strict=True)))
+    gaps = np.abs(checks.stated - checks.computed)
+    exact = gaps <= 1e-9 * np.maximum(checks.scale, 1.0)
+    allowed = _allowance(sheet, checks, exact, tolerance)
+    within = ~exact & (gaps <= allowed)
+    failed = np.flatnonzero(~exact & ~within)
+    listed = tuple(
+        Gap(
+            a1(int(checks.rows[at]), int(checks.columns[at])), float(checks.stated[at]), float(checks.computed[at]),
+            int(checks.terms[at]), float(allowed[at]),
+        )
+        for at in failed[:_LISTED]
+    )  # fmt: skip
+    widest = float(gaps[within].max()) if within.any() else 0.0
+    return TieOut(
+        sheet.source,
+        sheet.name,
+        len(layout.totals),
+        int(exact.sum()),
+        int(within.sum()),
+        listed,
+        len(failed),
+        widest,
+    )
+
+
+def _check(sheet: Sheet, layout: Layout, line: TotalLine) -> tuple[NDArray[Any], ...]:
+    """The comparable cells of one total line: rows, columns, stated, computed, terms, decimals, scale."""
+    along = line.axis == "row"
+    others = layout.total_lines("column" if along else "row")
+    own = layout.body_columns if along else layout.body_rows
+    cross = np.concatenate((own, np.array([other.at for other in others], np.int32)))
+    numbers = (
+        sheet.numbers[np.ix_(line.parts, cross)] if along else sheet.numbers[np.ix_(cross, line.parts)].T
+    )
+    stated = sheet.numbers[line.at, cross] if along else sheet.numbers[cross, line.at]
+    there = ~np.isnan(stated) & ~np.isnan(numbers).all(axis=0)
+    numbers, stated, cross = numbers[:, there], stated[there], cross[there]
+    computed = np.nansum(numbers, axis=0)
+    terms = (~np.isnan(numbers)).sum(axis=0)
+    scale = np.abs(np.nan_to_num(numbers)).sum(axis=0) + np.abs(stated)
+    decimals = _decimals_of(np.vstack((numbers, stated[None, :])))
+    fixed = np.full(len(cross), line.at)
+    rows, columns = (fixed, cross) if along else (cross, fixed)
+    return rows.astype(np.intp), columns.astype(np.intp), stated, computed, terms, decimals, scale
+
+
+def _decimals_of(numbers: Numbers) -> NDArray[np.intp]:
+    """Decimal places that the numbers of each column need, at most six."""
+    needed = np.zeros(numbers.shape[1], np.intp)
+    values = np.nan_to_num(numbers)
+    for places in range(_MOST_DECIMALS):
+        shifted = values * 10.0**places
+        loose = np.abs(shifted - np.round(shifted)) > 1e-6 * np.maximum(np.abs(shifted), 1.0)
+        needed[loose.any(axis=0)] = places + 1
+        if not loose.any():
+            break
+    return needed
+
+
+def _allowance(sheet: Sheet, checks: _Checks, exact: NDArray[np.bool_], tolerance: float | None) -> Numbers:
+    if tolerance is not None:
+        return np.full(len(exact), float(tolerance))
+    if exact.all() or (len(exact) >= _PLAIN_COUNT and exact.mean() >= _PLAIN_SHARE):
+        return np.zeros(len(exact))
+    decimals = checks.decimals.copy()
+    # Values may hold more places than they show: the number formats say, and are asked only now.
+    formats = sheet.formats()
+    for at in np.flatnonzero(~exact):
+        shown = formats.decimals(int(checks.rows[at]), int(checks.columns[at]))
+        if shown is not None:
+            decimals[at] = shown
+    return 0.5 * 10.0 ** (-decimals.astype(np.float64)) * checks.terms

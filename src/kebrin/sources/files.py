@@ -1,0 +1,87 @@
+"""What a file is, told by its first bytes and not by its name; and which files a pattern or folder names."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+from kebrin.errors import Place, SourceError
+
+WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm"})
+TEXT_ENDINGS = frozenset({".csv", ".tsv", ".txt"})
+ENDINGS = WORKBOOK_ENDINGS | TEXT_ENDINGS
+
+_SIGNATURES = (
+    (b"PK\x03\x04", "zip"),
+    (b"PK\x05\x06", "zip"),
+    (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "compound file"),
+    (b"%PDF", "PDF"),
+    (b"\x89PNG", "picture"),
+    (b"\xff\xd8\xff", "picture"),
+    (b"\x1f\x8b", "gzip archive"),
+)
+
+
+def first_bytes(path: Path) -> bytes:
+    """The first 4,096 bytes of a file.
+
+    Raises:
+        SourceError: the file is missing, a folder, empty, or not readable.
+    """
+    try:
+        with path.open("rb") as file:
+            head = file.read(4096)
+    except FileNotFoundError:
+        raise SourceError("no such file", Place(str(path)), do="Check the name and the folder") from None
+    except IsADirectoryError:
+        raise SourceError("this is a folder", Place(str(path)), do="Name a file in it") from None
+    except OSError as error:
+        raise SourceError(
+            "the file can't be opened", Place(str(path)), why=error.strerror or str(error)
+        ) from error
+    if not head:
+        raise SourceError("the file is empty", Place(str(path)), why="it has 0 bytes", do="Ask for it again")
+    return head
+
+
+def nature(head: bytes) -> str:
+    """What a file's first bytes say it is: 'zip', 'compound file', 'PDF', ..., 'text' or 'unknown bytes'.
+
+    >>> nature(b"PK\\x03\\x04..."), nature(b"Sailing;Cars\\n"), nature(b"\\x00\\x01\\x02")
+    ('zip', 'text', 'unknown bytes')
+    """
+    for signature, name in _SIGNATURES:
+        if head.startswith(signature):
+            return name
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return "text"
+    return "unknown bytes" if b"\x00" in head else "text"
+
+
+def digest(path: Path) -> str:
+    """SHA-256 of a file's bytes, hexadecimal."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def listed(pattern: str, *, base: Path | None = None) -> list[Path]:
+    """The files that a path, a folder or a pattern with `*` names, sorted; temporary lock files are passed over.
+
+    Raises:
+        SourceError: nothing fits.
+    """
+    path = (base or Path()) / pattern
+    if path.is_dir():
+        found = [file for file in sorted(path.iterdir()) if file.suffix.lower() in ENDINGS]
+    elif any(mark in pattern for mark in "*?["):
+        root = Path(path.anchor) if path.is_absolute() else Path()
+        found = sorted(file for file in root.glob(str(path.relative_to(root))) if file.is_file())
+    else:
+        return [path]
+    kept = [file for file in found if not file.name.startswith(("~$", ".~lock", "."))]
+    if not kept:
+        raise SourceError(
+            "no report found", Place(str(path)), why=f"no file there ends in {', '.join(sorted(ENDINGS))}"
+            if path.is_dir() else "no file's name fits the pattern", do="Check the folder and the pattern",
+        )  # fmt: skip
+    return kept

@@ -1,0 +1,192 @@
+"""The second look at a workbook's sheet, over the open format itself: what the value parser does not give.
+
+One pass over the rows finds error cells, formulas without a stored result and the cells' formats. It is slower than
+the value parser, so it is taken only for a sheet that shows a sign, or when formats are asked for.
+"""
+
+from __future__ import annotations
+
+import re
+import zipfile
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from lxml import etree
+
+from kebrin.cells.address import a1, parse_a1
+from kebrin.errors import Place, SourceError
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+_REACH = re.compile(rb"""<(?:\w+:)?dimension\s[^>]*?ref=["']([A-Z]+[0-9]+)(?::([A-Z]+[0-9]+))?["']""")
+#: The value parser lays a sheet out densely; past this many cells the far ones are named instead.
+MOST_CELLS = 60_000_000
+_TEXT_RESULTS = frozenset({"str", "inlineStr", "s"})
+# Number formats that every workbook knows by number alone (ECMA-376 part 1, 18.8.30).
+_BUILT_IN = {
+    1: "0", 2: "0.00", 3: "#,##0", 4: "#,##0.00", 5: "$#,##0", 6: "$#,##0", 7: "$#,##0.00", 8: "$#,##0.00",
+    9: "0%", 10: "0.00%", 11: "0.00E+00", 14: "mm-dd-yy", 15: "d-mmm-yy", 16: "d-mmm", 17: "mmm-yy",
+    18: "h:mm AM/PM", 20: "h:mm", 21: "h:mm:ss", 22: "m/d/yy h:mm", 37: "#,##0", 38: "#,##0", 39: "#,##0.00",
+    40: "#,##0.00", 44: '_("$"* #,##0.00_)', 49: "@",
+}  # fmt: skip
+
+
+@dataclass
+class SecondLook:
+    """What one pass found; keys are 0-based (row, column)."""
+
+    errors: dict[tuple[int, int], str] = field(default_factory=dict)
+    unstored: list[tuple[int, int]] = field(default_factory=list)
+    styles: dict[tuple[int, int], int] = field(default_factory=dict)
+    formulas: dict[tuple[int, int], str] = field(default_factory=dict)
+    hidden_rows: set[int] = field(default_factory=set)
+    hidden_columns: set[int] = field(default_factory=set)
+
+
+@dataclass(frozen=True)
+class Style:
+    """The part of a cell style that layouts ask for."""
+
+    bold: bool = False
+    indent: int = 0
+    number_format: str = "General"
+    filled: bool = False
+
+
+def refuse_far_cells(path: Path, part: str, where: Place) -> None:
+    """Refuse a sheet whose cells in use span more than the machine should lay out.
+
+    Raises:
+        SourceError: a cell stands alone far from the rest; it is named.
+    """
+    with zipfile.ZipFile(path) as package, package.open(part) as stream:
+        stated = _REACH.search(stream.read(4096))
+    corner = parse_a1((stated[2] or stated[1]).decode()) if stated else None
+    if corner is not None and (corner[0] + 1) * (corner[1] + 1) <= MOST_CELLS:
+        return
+    bottom, right = _used(path, part)
+    if (bottom[0] + 1) * (right[1] + 1) > MOST_CELLS:
+        raise SourceError(
+            "the sheet is too wide and too long to be a report",
+            Place(where.file, where.sheet, f"{a1(*bottom)}, {a1(*right)}"),
+            why=f"cells in use reach over {bottom[0] + 1:,} rows and {right[1] + 1:,} columns",
+            do="Clear the stray cell that stands far from the rest",
+        )
+
+
+def _used(path: Path, part: str) -> tuple[tuple[int, int], tuple[int, int]]:
+    """The lowest and the rightmost cell that holds something."""
+    bottom = right = (0, 0)
+    with zipfile.ZipFile(path) as package, package.open(part) as stream:
+        for row, cells in _rows(stream):
+            for column, cell in cells:
+                if len(cell):
+                    bottom = max(bottom, (row, column))
+                    right = max(right, (row, column), key=lambda at: at[1])
+    return bottom, right
+
+
+def look_again(path: Path, part: str, rows: int | None = None) -> SecondLook:
+    """One pass over a sheet's rows, the first `rows` of them or all."""
+    found = SecondLook()
+    with zipfile.ZipFile(path) as package:
+        with package.open(part) as stream:
+            found.hidden_columns = _hidden_columns(stream)
+        with package.open(part) as stream:
+            for row, cells in _rows(stream, found.hidden_rows):
+                if rows is not None and row >= rows:
+                    break
+                for column, cell in cells:
+                    _take(found, (row, column), cell)
+    return found
+
+
+def _take(found: SecondLook, at: tuple[int, int], cell: etree._Element) -> None:
+    kind = cell.get("t", "n")
+    style = cell.get("s")
+    if style and style != "0":
+        found.styles[at] = int(style)
+    formula = result = None
+    for child in cell:
+        name = etree.QName(child).localname
+        if name == "f":
+            formula = child
+        elif name == "v":
+            result = child.text
+    if kind == "e":
+        found.errors[at] = result or "#ERROR"
+    if formula is not None:
+        found.formulas[at] = formula.text or ""
+        if not result and kind not in _TEXT_RESULTS:
+            found.unstored.append(at)
+
+
+def _rows(
+    stream: object, hidden: set[int] | None = None
+) -> Iterator[tuple[int, Iterator[tuple[int, etree._Element]]]]:
+    """Row numbers (0-based) with their cells; each row is let go when the next one is asked for."""
+    number = -1
+    for _, row in etree.iterparse(stream, tag="{*}row", resolve_entities=False, huge_tree=True):  # type: ignore[call-overload]
+        stated = row.get("r")
+        number = int(stated) - 1 if stated else number + 1
+        if hidden is not None and row.get("hidden") in {"1", "true"}:
+            hidden.add(number)
+        if len(row):
+            yield number, _cells(row)
+        row.clear()
+        while row.getprevious() is not None:
+            del row.getparent()[0]
+
+
+def _cells(row: etree._Element) -> Iterator[tuple[int, etree._Element]]:
+    column = -1
+    for cell in row:
+        place = parse_a1(cell.get("r", ""))
+        column = column + 1 if place is None else place[1]
+        yield column, cell
+
+
+def _hidden_columns(stream: object) -> set[int]:
+    hidden: set[int] = set()
+    for _, element in etree.iterparse(stream, tag=("{*}col", "{*}row"), resolve_entities=False):  # type: ignore[call-overload]
+        if etree.QName(element).localname == "row":
+            break
+        if element.get("hidden") in {"1", "true"}:
+            first, last = int(element.get("min")), int(element.get("max"))
+            hidden.update(range(first - 1, min(last, 16_384)))
+    return hidden
+
+
+def read_styles(path: Path) -> list[Style]:
+    """The cell styles of a workbook, in the order that cells refer to them by."""
+    with zipfile.ZipFile(path) as package:
+        if "xl/styles.xml" not in package.namelist():
+            return []
+        root = etree.fromstring(package.read("xl/styles.xml"))
+    codes = {int(code.get("numFmtId", "0")): code.get("formatCode", "") for code in root.iter("{*}numFmt")}
+    fonts = [_on(font.find("{*}b")) for font in root.findall("{*}fonts/{*}font")]
+    fills = [_is_filled(fill) for fill in root.findall("{*}fills/{*}fill")]
+    return [_style(entry, codes, fonts, fills) for entry in root.findall("{*}cellXfs/{*}xf")]
+
+
+def _style(entry: etree._Element, codes: dict[int, str], fonts: list[bool], fills: list[bool]) -> Style:
+    font, fill = int(entry.get("fontId", "0")), int(entry.get("fillId", "0"))
+    code = int(entry.get("numFmtId", "0"))
+    alignment = entry.find("{*}alignment")
+    return Style(
+        bold=font < len(fonts) and fonts[font],
+        indent=0 if alignment is None else int(alignment.get("indent", "0")),
+        number_format=codes.get(code) or _BUILT_IN.get(code, "General"),
+        filled=fill < len(fills) and fills[fill],
+    )
+
+
+def _on(element: etree._Element | None) -> bool:
+    return element is not None and element.get("val", "1") not in {"0", "false"}
+
+
+def _is_filled(fill: etree._Element) -> bool:
+    pattern = fill.find("{*}patternFill")
+    return pattern is not None and pattern.get("patternType", "none") not in {"none", "gray125"}

@@ -1,0 +1,175 @@
+"""Open a workbook and read its raw rows. No NumPy here: it loads while the parser works (see `kebrin.cli.ahead`).
+
+The values and merges come from python-calamine. What that parser passes over in silence (error cells, formulas
+without a stored result, hidden lines) is looked for in the sheet's own bytes, in a thread beside it.
+"""
+
+from __future__ import annotations
+
+import re
+import zipfile
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import python_calamine as calamine
+from lxml import etree
+
+from kebrin.errors import Place, SourceError
+from kebrin.sources import files, second
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+_ERRORS = re.compile(rb"""\st=["']e["']""")
+_FORMULA = re.compile(rb"<(?:\w+:)?f[\s>/]")
+# A formula whose cell ends with no stored result, or with an empty one.
+_UNSTORED = re.compile(
+    rb"(?:</(?:\w+:)?f>|<(?:\w+:)?f(?:\s[^>]*)?/>)\s*(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v></(?:\w+:)?v>)?\s*</"
+)
+_HIDDEN = re.compile(rb"""\shidden=["'](?:1|true)["']""")
+_CHUNK, _OVERLAP = 8 << 20, 1024
+_RELATION = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
+_STRICT_RELATION = "{http://purl.oclc.org/ooxml/officeDocument/relationships}id"
+_VISIBLE = {"hidden": "hidden", "veryHidden": "very hidden"}
+
+
+@dataclass(frozen=True)
+class Signs:
+    """What a sheet's bytes show at a glance; each calls for the second look when it matters."""
+
+    errors: bool = False
+    unstored: bool = False
+    hidden_lines: bool = False
+
+
+@dataclass(frozen=True)
+class RawSheet:
+    """A sheet's rows from A1 on, its merges (top, left, bottom, right; 0-based) and its signs."""
+
+    name: str
+    rows: list[list[Any]]
+    merges: list[tuple[int, int, int, int]]
+    signs: Signs
+
+
+@dataclass(frozen=True, eq=False)
+class Workbook:
+    """An opened workbook: names in order, hidden names, the zip part of each sheet, and rows on demand."""
+
+    path: Path
+    names: tuple[str, ...]
+    hidden: dict[str, str]
+    parts: dict[str, str]
+    digest: str
+    _book: calamine.CalamineWorkbook = field(repr=False)
+    _kept: dict[str, RawSheet] = field(default_factory=dict, repr=False)
+
+    def load(self, name: str) -> RawSheet:
+        """The raw rows of one sheet; a sheet that was read ahead is handed over and forgotten."""
+        return self._kept.pop(name, None) or self._parse(name)
+
+    def read_ahead(self, most: int = 1) -> None:
+        """Parse the first visible sheets now, for a caller that will ask for them soon."""
+        for name in [name for name in self.names if name not in self.hidden][:most]:
+            self._kept[name] = self._parse(name)
+
+    def _parse(self, name: str) -> RawSheet:
+        where = Place(str(self.path), sheet=name)
+        second.refuse_far_cells(self.path, self.parts[name], where)
+        with ThreadPoolExecutor(1) as beside:
+            signs = beside.submit(_signs, self.path, self.parts[name])
+            try:
+                sheet = self._book.get_sheet_by_name(name)
+                rows = sheet.to_python(skip_empty_area=False)
+            except (calamine.CalamineError, ValueError) as error:
+                raise _damaged(where, error) from error
+            merges = [(*first, *last) for first, last in sheet.merged_cell_ranges or ()]
+            return RawSheet(name, rows, merges, signs.result())
+
+
+def open_workbook(path: Path) -> Workbook:
+    """Open an .xlsx or .xlsm workbook without reading its sheets.
+
+    Raises:
+        SourceError: it is missing, empty, no workbook, password-protected, cut short or damaged.
+    """
+    _refuse_what_is_none(path, files.nature(files.first_bytes(path)))
+    where = Place(str(path))
+    try:
+        with zipfile.ZipFile(path) as package:
+            parts, states = _contents(package)
+        book = calamine.CalamineWorkbook.from_path(str(path))
+    except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError, calamine.CalamineError, EOFError) as error:
+        raise _damaged(where, error) from error
+    hidden = {name: _VISIBLE[state] for name, state in states.items() if state in _VISIBLE}
+    return Workbook(path, tuple(parts), hidden, parts, files.digest(path), book)
+
+
+def _refuse_what_is_none(path: Path, nature: str) -> None:
+    where = Place(str(path))
+    if nature == "compound file":
+        raise SourceError(
+            "this workbook is locked with a password or is of the old .xls kind", where,
+            why="its bytes are those of a compound file, which holds either",
+            do="Open it in a spreadsheet program, take the password off, and save it as .xlsx",
+        )  # fmt: skip
+    if nature == "text":
+        raise SourceError(
+            "this is not a workbook",
+            where,
+            why="it holds plain text",
+            do="If it is delimited text, name it .csv",
+        )
+    if nature != "zip":
+        raise SourceError(
+            "this is not a workbook", where, why=f"it starts like {_a(nature)}", do="Export it as .xlsx"
+        )
+
+
+def _a(noun: str) -> str:
+    return noun if noun.startswith("unknown") else f"a {noun}"
+
+
+def _damaged(where: Place, error: Exception) -> SourceError:
+    why = str(error) or type(error).__name__
+    return SourceError(
+        "the workbook is cut short or damaged",
+        where,
+        why=why.strip("'\""),
+        do="Copy or download it again, or save it anew",
+    )
+
+
+def _contents(package: zipfile.ZipFile) -> tuple[dict[str, str], dict[str, str]]:
+    """Zip part and visibility of each worksheet, by name, in the workbook's order."""
+    targets = {
+        relation.get("Id"): relation.get("Target", "")
+        for relation in etree.fromstring(package.read("xl/_rels/workbook.xml.rels"))
+        if relation.get("Type", "").endswith("/worksheet")
+    }
+    parts: dict[str, str] = {}
+    states: dict[str, str] = {}
+    book = etree.fromstring(package.read("xl/workbook.xml"))
+    for sheet in book.iter("{*}sheet"):
+        target = targets.get(sheet.get(_RELATION) or sheet.get(_STRICT_RELATION))
+        name = sheet.get("name")
+        if target is None or name is None:
+            continue  # a chart sheet: it has no cells
+        parts[name] = target.lstrip("/") if target.startswith("/") else f"xl/{target}"
+        states[name] = sheet.get("state") or "visible"
+    return parts, states
+
+
+def _signs(path: Path, part: str) -> Signs:
+    errors = unstored = hidden = False
+    tail = b""
+    with zipfile.ZipFile(path) as package, package.open(part) as stream:
+        while chunk := stream.read(_CHUNK):
+            seen = tail + chunk
+            errors = errors or _ERRORS.search(seen) is not None
+            hidden = hidden or _HIDDEN.search(seen) is not None
+            if not unstored and _FORMULA.search(seen):
+                unstored = _UNSTORED.search(seen) is not None
+            tail = seen[-_OVERLAP:]
+    return Signs(errors, unstored, hidden)

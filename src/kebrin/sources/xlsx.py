@@ -1,0 +1,114 @@
+"""Workbooks (.xlsx, .xlsm) as reports."""
+
+from __future__ import annotations
+
+from functools import lru_cache, partial
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import Area, Formats, Kind, Report, Sheet, addresses, kinds_of
+from kebrin.errors import Place, SourceError
+from kebrin.sources import second
+from kebrin.sources.workbook import RawSheet, Workbook, open_workbook
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+    from pathlib import Path
+
+    from numpy.typing import NDArray
+
+
+def read(path: Path, *, opened: Workbook | None = None) -> Report:
+    """Read a workbook; its sheets are parsed one by one, when asked for.
+
+    Args:
+        path: the file.
+        opened: the same file, if it was opened ahead.
+
+    Raises:
+        SourceError: the file is no workbook, locked, cut short or damaged.
+    """
+    book = opened or open_workbook(path)
+    return Report(str(path), book.names, partial(_sheet, book), book.hidden, book.digest)
+
+
+def _sheet(book: Workbook, name: str) -> Sheet:
+    raw = book.load(name)
+    where = Place(str(book.path), sheet=name)
+    values = _grid(raw)
+    kinds = kinds_of(values)
+    if raw.signs.errors or raw.signs.unstored:
+        found = second.look_again(book.path, book.parts[name])
+        _refuse_unstored(found.unstored, where)
+        for (row, column), said in found.errors.items():
+            if row < values.shape[0] and column < values.shape[1]:
+                values[row, column] = said
+                kinds[row, column] = Kind.ERROR
+    values.flags.writeable = kinds.flags.writeable = False
+    merges = _merges(raw.merges, values.shape, where)
+    formats = partial(_formats, book, name)
+    hidden = book.hidden.get(name, "")
+    return Sheet(name, values, kinds, merges, str(book.path), hidden, False, formats, raw.signs.hidden_lines)
+
+
+def _grid(raw: RawSheet) -> NDArray[np.object_]:
+    if not raw.rows or not raw.rows[0]:
+        return np.empty((0, 0), dtype=object)
+    values = np.empty((len(raw.rows), len(raw.rows[0])), dtype=object)
+    values[:] = raw.rows
+    return values
+
+
+def _refuse_unstored(cells: list[tuple[int, int]], where: Place) -> None:
+    if cells:
+        raise SourceError(
+            "formulas without a stored result", Place(where.file, where.sheet, addresses(cells)),
+            why="the program that wrote the file did not compute them",
+            do="Open the file in a spreadsheet program, save it there, and run this again",
+        )  # fmt: skip
+
+
+def _merges(
+    raw: Iterable[tuple[int, int, int, int]], shape: tuple[int, ...], where: Place
+) -> tuple[Area, ...]:
+    """Merges clipped to the grid.
+
+    Raises:
+        SourceError: two of them overlap.
+    """
+    taken = np.zeros(shape, np.int32)
+    areas: list[Area] = []
+    for top, left, bottom, right in sorted(raw):
+        if top >= shape[0] or left >= shape[1]:
+            continue
+        area = Area(top, left, min(bottom, shape[0] - 1), min(right, shape[1] - 1))
+        region = taken[area.top : area.bottom + 1, area.left : area.right + 1]
+        if region.any():
+            other = areas[int(region[region > 0][0]) - 1]
+            raise SourceError(
+                "merged cells overlap", Place(where.file, where.sheet, f"{other.address}, {area.address}"),
+                why="a cell can belong to one merge only", do="Undo one of the two merges in the workbook",
+            )  # fmt: skip
+        areas.append(area)
+        region[:] = len(areas)
+    return tuple(area for area in areas if area.top != area.bottom or area.left != area.right)
+
+
+@lru_cache(maxsize=8)
+def _formats(book: Workbook, name: str, rows: int | None = None) -> Formats:
+    found = second.look_again(book.path, book.parts[name], rows)
+    styles = second.read_styles(book.path)
+    styled = {at: styles[code] for at, code in found.styles.items() if code < len(styles)}
+    return Formats(
+        bold=frozenset(at for at, style in styled.items() if style.bold),
+        indents={at: style.indent for at, style in styled.items() if style.indent},
+        number_formats={
+            at: style.number_format for at, style in styled.items() if style.number_format != "General"
+        },
+        filled=frozenset(at for at, style in styled.items() if style.filled),
+        formulas=found.formulas,
+        hidden_rows=frozenset(found.hidden_rows),
+        hidden_columns=frozenset(found.hidden_columns),
+        read_to=rows,
+    )

@@ -1,0 +1,79 @@
+"""Arrow arrays from NumPy vectors and lists, buffer by buffer.
+
+`pyarrow.array` imports pandas where it is installed, which costs more than many a run; these do not.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, cast
+
+import numpy as np
+import pyarrow as pa
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+
+def numbers(values: NDArray[np.float64]) -> pa.DoubleArray:
+    """A float64 array; NaN becomes null.
+
+    >>> numbers(np.array([1.5, float("nan")])).to_pylist()
+    [1.5, None]
+    """
+    values = np.ascontiguousarray(values, np.float64)
+    gaps = np.isnan(values)
+    return cast("pa.DoubleArray", _primitive(pa.float64(), values, ~gaps if gaps.any() else None))
+
+
+def flags(values: NDArray[np.bool_], known: NDArray[np.bool_]) -> pa.BooleanArray:
+    """A boolean array, null where not known."""
+    bits = pa.py_buffer(np.packbits(values, bitorder="little").tobytes())
+    return cast("pa.BooleanArray", pa.Array.from_buffers(pa.bool_(), len(values), [_bitmap(known), bits]))
+
+
+def whole(values: NDArray[np.int64], kind: pa.DataType, known: NDArray[np.bool_] | None = None) -> pa.Array:
+    """An array whose values are whole numbers of 32 or 64 bits: integers, dates, times, timestamps."""
+    width = np.dtype(np.int32) if kind.bit_width == 32 else np.dtype(np.int64)
+    return _primitive(kind, np.ascontiguousarray(values, width), known)
+
+
+def texts(values: Sequence[str | None]) -> pa.StringArray:
+    """A string array; None becomes null.
+
+    >>> texts(["Gull", None, "Älv"]).to_pylist()
+    ['Gull', None, 'Älv']
+    """
+    encoded = [b"" if value is None else value.encode("utf-8", "replace") for value in values]
+    offsets = np.zeros(len(encoded) + 1, np.int64)
+    np.cumsum([len(text) for text in encoded], out=offsets[1:])
+    kind = pa.string() if offsets[-1] < 2**31 else pa.large_string()
+    ends = offsets.astype(np.int32 if kind == pa.string() else np.int64)
+    known = np.array([value is not None for value in values], np.bool_)
+    buffers = [None if known.all() else _bitmap(known), pa.py_buffer(ends), pa.py_buffer(b"".join(encoded))]
+    return cast("pa.StringArray", pa.Array.from_buffers(kind, len(encoded), buffers))
+
+
+def labels(codes: NDArray[np.int32], distinct: Sequence[str]) -> pa.DictionaryArray:
+    """Labels as codes into a short list; code -1 becomes null.
+
+    >>> labels(np.array([1, 0, -1], np.int32), ["Foot", "Cars"]).to_pylist()
+    ['Cars', 'Foot', None]
+    """
+    codes = np.ascontiguousarray(codes, np.int32)
+    gaps = codes < 0
+    known = ~gaps if gaps.any() else None
+    indices = _primitive(
+        pa.int32(), np.where(gaps, 0, codes).astype(np.int32) if gaps.any() else codes, known
+    )
+    return pa.DictionaryArray.from_arrays(cast("pa.Int32Array", indices), texts(distinct))
+
+
+def _primitive(kind: pa.DataType, values: NDArray[np.generic], known: NDArray[np.bool_] | None) -> pa.Array:
+    validity = None if known is None else _bitmap(known)
+    return pa.Array.from_buffers(kind, len(values), [validity, pa.py_buffer(values)])
+
+
+def _bitmap(known: NDArray[np.bool_]) -> pa.Buffer:
+    return pa.py_buffer(np.packbits(known, bitorder="little").tobytes())

@@ -1,0 +1,167 @@
+"""Origin: the source cell behind every value of a table, kept as arithmetic and not row by row.
+
+A segment is what one block gave: its body rows, and the body columns of each measure. Record p of a segment comes from
+body row p // w and column group p % w, w being the number of groups. Records that were left out are taken out of the
+count by `kept`.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from dataclasses import dataclass, replace
+from itertools import accumulate
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
+
+from kebrin.cells.address import a1
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+NO_CELL = -1
+
+
+class CellOrigin(NamedTuple):
+    """The source cell of one value; `row` and `column` are 0-based."""
+
+    file: str
+    sheet: str
+    row: int
+    column: int
+
+    @property
+    def cell(self) -> str:
+        """The A1 address."""
+        return a1(self.row, self.column)
+
+    def __str__(self) -> str:
+        return f"{self.file}, sheet {self.sheet!r}, cell {self.cell}"
+
+
+@dataclass(frozen=True, eq=False)
+class Segment:
+    """The records that one block gave.
+
+    Attributes:
+        file: the source file.
+        sheet: the sheet's name.
+        rows: int32, the sheet's rows, one per body row.
+        columns: per measure, int32, the sheet's columns, one per column group; -1 where a group lacks the measure.
+        kept: int64, ascending, the records that are in the table; None for all.
+    """
+
+    file: str
+    sheet: str
+    rows: NDArray[np.int32]
+    columns: dict[str, NDArray[np.int32]]
+    kept: NDArray[np.int64] | None = None
+
+    @property
+    def width(self) -> int:
+        """Column groups: the records that one body row can give."""
+        return len(next(iter(self.columns.values()), ()))
+
+    def __len__(self) -> int:
+        return len(self.rows) * self.width if self.kept is None else len(self.kept)
+
+    def cells(self, measure: str) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """Rows and columns of the cells behind a measure's values, one per record; column -1 where there is none."""
+        width = self.width
+        records = np.arange(len(self.rows) * width) if self.kept is None else self.kept
+        return self.rows[records // max(width, 1)], self.columns[measure][records % max(width, 1)]
+
+
+@dataclass(frozen=True, eq=False)
+class Origin:
+    """The origins of a whole table: its segments in order.
+
+    >>> rows, columns = np.array([4, 5], np.int32), np.array([2, 3], np.int32)
+    >>> origin = Origin((Segment("traffic.xlsx", "North Loop", rows, {"carried": columns}),))
+    >>> len(origin), str(origin.of(3, "carried"))
+    (4, "traffic.xlsx, sheet 'North Loop', cell D6")
+    """
+
+    segments: tuple[Segment, ...] = ()
+
+    def __len__(self) -> int:
+        return sum(map(len, self.segments))
+
+    def segment_of(self, row: int) -> tuple[Segment, int]:
+        """The segment that holds a table row (0-based), and the row's place in it.
+
+        Raises:
+            IndexError: there is no such row.
+        """
+        ends = list(accumulate(map(len, self.segments)))
+        if not 0 <= row < len(self):
+            raise IndexError(row)
+        at = bisect_right(ends, row)
+        return self.segments[at], row - (ends[at - 1] if at else 0)
+
+    def of(self, row: int, measure: str) -> CellOrigin | None:
+        """The cell behind one value; None where the block has no cell for this measure."""
+        segment, place = self.segment_of(row)
+        record = place if segment.kept is None else int(segment.kept[place])
+        line, group = divmod(record, segment.width)
+        column = int(segment.columns[measure][group])
+        return (
+            None
+            if column == NO_CELL
+            else CellOrigin(segment.file, segment.sheet, int(segment.rows[line]), column)
+        )
+
+    def __add__(self, other: Origin) -> Origin:
+        return Origin(self.segments + other.segments)
+
+    def renamed(self, names: dict[str, str]) -> Origin:
+        """The same with other names for measures."""
+        segments = [
+            replace(part, columns={names.get(name, name): columns for name, columns in part.columns.items()})
+            for part in self.segments
+        ]
+        return Origin(tuple(segments))
+
+    def to_plain(self) -> list[dict[str, Any]]:
+        """Plain lists and texts, for a proof file; runs of neighbours are written as [first, count]."""
+        return [
+            {
+                "file": part.file,
+                "sheet": part.sheet,
+                "rows": _runs(part.rows),
+                "columns": {name: _runs(columns) for name, columns in part.columns.items()},
+                "kept": None if part.kept is None else _runs(part.kept),
+            }
+            for part in self.segments
+        ]
+
+    @classmethod
+    def from_plain(cls, plain: list[dict[str, Any]]) -> Origin:
+        """The origins that `to_plain` wrote."""
+        return cls(
+            tuple(
+                Segment(
+                    part["file"],
+                    part["sheet"],
+                    _unrun(part["rows"]).astype(np.int32),
+                    {name: _unrun(runs).astype(np.int32) for name, runs in part["columns"].items()},
+                    None if part["kept"] is None else _unrun(part["kept"]),
+                )
+                for part in plain
+            )
+        )
+
+
+def _runs(numbers: NDArray[Any]) -> list[list[int]]:
+    if not len(numbers):
+        return []
+    breaks = np.flatnonzero(np.diff(numbers) != 1) + 1
+    starts = np.concatenate(([0], breaks))
+    counts = np.diff(np.concatenate((starts, [len(numbers)])))
+    return [[int(first), int(count)] for first, count in zip(numbers[starts], counts, strict=True)]
+
+
+def _unrun(runs: list[list[int]]) -> NDArray[np.int64]:
+    if not runs:
+        return np.empty(0, np.int64)
+    return np.concatenate([np.arange(first, first + count, dtype=np.int64) for first, count in runs])

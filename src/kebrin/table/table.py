@@ -1,0 +1,124 @@
+"""Table: a tidy long table and the origin of its values; the second of the two things that travel."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any, NamedTuple, Self
+
+import pyarrow as pa
+
+from kebrin.errors import PlanError, nearest
+from kebrin.table import arrays
+from kebrin.table.origin import Origin
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    import pandas as pd
+
+    from kebrin.table.origin import CellOrigin
+    from kebrin.table.remarks import Remark
+
+
+class StepCount(NamedTuple):
+    """Rows before and after one step."""
+
+    step: str
+    rows_in: int
+    rows_out: int
+    note: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Table:
+    """One row per observation: dimension columns (labels), measure columns (values), and where each value came from.
+
+    Attributes:
+        data: the Arrow table; labels are dictionary-encoded.
+        measures: names of the measure columns; all other columns are dimensions or fields.
+        origins: the source cell of each measure value.
+        steps: rows per step so far.
+        remarks: what the steps had to say.
+    """
+
+    data: pa.Table
+    measures: tuple[str, ...]
+    origins: Origin = Origin()  # noqa: RUF009 - it is frozen
+    steps: tuple[StepCount, ...] = ()
+    remarks: tuple[Remark, ...] = ()
+
+    def __len__(self) -> int:
+        return int(self.data.num_rows)
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """Column names in order."""
+        return tuple(self.data.column_names)
+
+    @property
+    def dimensions(self) -> tuple[str, ...]:
+        """Names of the columns that are no measures."""
+        return tuple(name for name in self.columns if name not in self.measures)
+
+    def origin(self, row: int, measure: str | None = None) -> CellOrigin | None:
+        """The source cell of a value.
+
+        Args:
+            row: the table's row, 0-based.
+            measure: the measure column; may be left out if there is one only.
+
+        Raises:
+            PlanError: no such row or measure, or the measure is not told though there are several.
+        """
+        if measure is None and len(self.measures) == 1:
+            measure = self.measures[0]
+        if measure not in self.measures:
+            near = nearest(measure or "", self.measures)
+            raise PlanError(
+                f"no measure is named {measure!r}" if measure else "the table has several measures",
+                why=f"there is {', '.join(self.measures)}", do=f"Did you mean {near!r}?" if near else "Name one of them",
+            )  # fmt: skip
+        if not 0 <= row < len(self):
+            raise PlanError(f"there is no row {row}", why=f"the table has {len(self):,} rows, counted from 0")
+        return self.origins.of(row, measure)
+
+    def stamped(self, values: dict[str, str | None], *, first: bool = True) -> Self:
+        """The table with constant columns added, in front of or behind the dimensions; None is missing throughout."""
+        taken = [name for name in values if name in self.columns]
+        if taken:
+            raise PlanError(
+                f"there is a column {taken[0]!r} already", why=f"the table has {', '.join(self.columns)}",
+                do="Give the field or the dimension another name",
+            )  # fmt: skip
+        import numpy as np
+
+        known, unknown = np.zeros(len(self), np.int32), np.full(len(self), -1, np.int32)
+        constants = {
+            name: arrays.labels(unknown, []) if value is None else arrays.labels(known, [value])
+            for name, value in values.items()
+        }
+        mine = {name: self.data.column(name) for name in self.columns}
+        before = {} if first else {name: mine[name] for name in self.dimensions}
+        ordered: dict[str, Any] = {**before, **constants, **mine}
+        return replace(self, data=pa.Table.from_arrays(list(ordered.values()), names=list(ordered)))
+
+    def only(self, names: Sequence[str]) -> Self:
+        """The table with some of its columns, in this order; measures that go take their origins along."""
+        measures = tuple(name for name in self.measures if name in names)
+        return replace(self, data=self.data.select(list(names)), measures=measures)
+
+    def step(self, name: str, rows_in: int, note: str = "") -> Self:
+        """The table with one more step on its record."""
+        return replace(self, steps=(*self.steps, StepCount(name, rows_in, len(self), note)))
+
+    def to_arrow(self) -> pa.Table:
+        """The Arrow table itself; nothing is copied."""
+        return self.data
+
+    def to_pandas(self) -> pd.DataFrame:
+        """A pandas frame; labels become categories. Needs the extra `kebrin[pandas]`."""
+        frame: pd.DataFrame = self.data.to_pandas()
+        return frame
+
+    def __arrow_c_stream__(self, requested_schema: object = None) -> object:
+        return self.data.__arrow_c_stream__(requested_schema)

@@ -1,0 +1,197 @@
+"""One Arrow column from body cells: the column decides on a kind, every cell obeys, and what does not fit is said.
+
+Numbers with a footnote mark give the number; missing marks ("n/a", "–") and error cells give null; each is remarked
+on with its cells. A column in which anything else stands beside numbers stays text as a whole: nothing is coerced.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import pyarrow as pa
+
+from kebrin.cells import Kind, Look, Sheet, a1, as_label, read_text
+from kebrin.table import Remark, arrays
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+_SHOWN = 5
+_EPOCH = dt.date(1970, 1, 1).toordinal()
+
+
+@dataclass(frozen=True, eq=False)
+class Cells:
+    """The body cells of one measure in record order: their places, and what the sheet knows of them."""
+
+    sheet: Sheet
+    rows: NDArray[np.int32]
+    columns: NDArray[np.int32]
+    kinds: NDArray[np.uint8]
+    looks: NDArray[np.uint8]
+
+    @classmethod
+    def at(cls, sheet: Sheet, rows: NDArray[np.int32], columns: NDArray[np.int32]) -> Cells:
+        """The cells at these places; column -1 stands for no cell and counts as blank."""
+        kinds, looks = sheet.kinds[rows, columns], sheet.looks[rows, columns]
+        absent = columns < 0
+        if absent.any():
+            kinds[absent], looks[absent] = Kind.BLANK, Look.WORDS
+        return cls(sheet, rows, columns, kinds, looks)
+
+    def values(self) -> list[Any]:
+        """The values as they stand."""
+        return list(self.sheet.values[self.rows, self.columns])
+
+
+def column_of(cells: Cells, name: str) -> tuple[pa.Array, list[Remark]]:
+    """The column of one measure, and what is to be said about its cells."""
+    kinds, looks = cells.kinds, cells.looks
+    nothing = (kinds == Kind.BLANK) | (looks == Look.MISSING) | (kinds == Kind.ERROR)
+    remarks = _said(cells, "error cell", kinds == Kind.ERROR, "{count} error cells ({texts}) gave no value")
+    if not (kinds[~nothing] != Kind.NUMBER).any():
+        # Numbers throughout, the common case.
+        return _numbers(cells, nothing), [*remarks, *_about_numbers(cells)]
+    numeric = (looks == Look.NUMBER) | (looks == Look.MARKED)
+    if (numeric | nothing).all() and _reads_one_way(cells):
+        return _numbers(cells, nothing), [*remarks, *_about_numbers(cells)]
+    for kind, make in ((Kind.DATE, _dates), (Kind.FLAG, _flags), (Kind.TIME, _times)):
+        if ((kinds == kind) | nothing).all() and (kinds == kind).any():
+            array = make(cells, kinds == kind)
+            if array is not None:
+                missing = _said(
+                    cells,
+                    "missing mark",
+                    looks == Look.MISSING,
+                    "{count} missing marks ({texts}) gave no value",
+                )
+                return array, [*remarks, *missing]
+    return _texts(cells), [*remarks, *_question(cells, name, numeric)]
+
+
+def _reads_one_way(cells: Cells) -> bool:
+    """Whether numbers that stand as text can be believed: `1.234` throughout may be thousands."""
+    texts = cells.kinds == Kind.TEXT
+    figures = texts & ((cells.looks == Look.NUMBER) | (cells.looks == Look.MARKED))
+    if not (cells.kinds == Kind.NUMBER).any() and not cells.sheet.textual:
+        return False  # a workbook whose author made the whole column text meant text
+    said = {str(value) for value in cells.sheet.values[cells.rows[figures], cells.columns[figures]]}
+    decimals = [text.partition(".")[2] for text in said if "." in text]
+    return not decimals or any(sum(map(str.isdigit, part)) != 3 for part in decimals)
+
+
+def _numbers(cells: Cells, nothing: NDArray[np.bool_]) -> pa.Array:
+    numbers = cells.sheet.numbers[cells.rows, cells.columns]
+    if nothing.any():
+        numbers[nothing] = np.nan
+    return arrays.numbers(numbers)
+
+
+def _about_numbers(cells: Cells) -> list[Remark]:
+    if not (cells.kinds == Kind.TEXT).any():
+        return []
+    text = cells.kinds == Kind.TEXT
+    kept = text & (cells.looks == Look.NUMBER) & (not cells.sheet.textual)
+    return [
+        *_said(
+            cells,
+            "missing mark",
+            cells.looks == Look.MISSING,
+            "{count} missing marks ({texts}) gave no value",
+        ),
+        *_said(
+            cells,
+            "footnote mark",
+            cells.looks == Look.MARKED,
+            "{count} numbers bear footnote marks ({texts}), now apart",
+        ),
+        *_said(
+            cells, "number kept as text", kept, "{count} numbers kept as text ({texts}) were read as numbers"
+        ),
+    ]
+
+
+def _said(cells: Cells, kind: str, where: NDArray[np.bool_], sentence: str) -> list[Remark]:
+    at = np.flatnonzero(where)
+    if not len(at):
+        return []
+    distinct = dict.fromkeys(str(cells.sheet.values[cells.rows[i], cells.columns[i]]).strip() for i in at)
+    shown = list(distinct)[:_SHOWN]
+    texts = ", ".join(map(repr, shown)) + (", ..." if len(distinct) > _SHOWN else "")
+    what = sentence.format(count=f"{len(at):,}", texts=texts)
+    if len(at) == 1:
+        what = _singular(what)
+    addresses = tuple(a1(int(cells.rows[i]), int(cells.columns[i])) for i in at[:_SHOWN])
+    return [Remark(kind, what, cells.sheet.source, cells.sheet.name, addresses, len(at))]
+
+
+def _singular(sentence: str) -> str:
+    for many, one in (
+        ("error cells", "error cell"), ("missing marks", "missing mark"), ("numbers bear footnote marks", "number bears a footnote mark"),
+        ("numbers kept as text", "number kept as text"), ("were read as numbers", "was read as a number"),
+    ):  # fmt: skip
+        sentence = sentence.replace(many, one)
+    return sentence
+
+
+def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Remark]:
+    """Numbers and words in one column: the column stays text, and a person is asked."""
+    if not numeric.any():
+        return []
+    odd = ~numeric & (cells.kinds != Kind.BLANK) & (cells.looks != Look.MISSING) & (cells.kinds != Kind.ERROR)
+    if not odd.any():
+        return _said(
+            cells, "question", numeric,
+            f"{name} stays text: {{count}} cells hold numbers as text ({{texts}}), and nothing shows that they are amounts",
+        )  # fmt: skip
+    return _said(
+        cells, "question", odd,
+        f"{name} stays text: {{count}} of its cells are neither numbers nor known missing marks ({{texts}})",
+    )  # fmt: skip
+
+
+def _texts(cells: Cells) -> pa.Array:
+    blank = (cells.kinds == Kind.BLANK) | (cells.looks == Look.MISSING) | (cells.kinds == Kind.ERROR)
+    values = [
+        None if empty else value if isinstance(value, str) else as_label(value)
+        for value, empty in zip(cells.values(), blank.tolist(), strict=True)
+    ]
+    return arrays.texts(values)
+
+
+def _dates(cells: Cells, known: NDArray[np.bool_]) -> pa.Array:
+    values = [value if know else None for value, know in zip(cells.values(), known.tolist(), strict=True)]
+    if any(isinstance(value, dt.datetime) and value.time() != dt.time() for value in values):
+        stamps = [_stamp(value) for value in values]
+        return arrays.whole(np.array(stamps, np.int64), pa.timestamp("s"), known)
+    days = [0 if value is None else value.toordinal() - _EPOCH for value in values]
+    return arrays.whole(np.array(days, np.int64), pa.date32(), known)
+
+
+def _stamp(value: dt.date | dt.datetime | None) -> int:
+    if value is None:
+        return 0
+    moment = value if isinstance(value, dt.datetime) else dt.datetime.combine(value, dt.time())
+    return (moment.toordinal() - _EPOCH) * 86_400 + moment.hour * 3600 + moment.minute * 60 + moment.second
+
+
+def _flags(cells: Cells, known: NDArray[np.bool_]) -> pa.Array:
+    return arrays.flags(np.array([value is True for value in cells.values()], np.bool_), known)
+
+
+def _times(cells: Cells, known: NDArray[np.bool_]) -> pa.Array | None:
+    values = [
+        value if know else dt.time() for value, know in zip(cells.values(), known.tolist(), strict=True)
+    ]
+    if not all(isinstance(value, dt.time) for value in values):
+        return None  # durations over a day have no Arrow type that every program reads
+    seconds = [value.hour * 3600 + value.minute * 60 + value.second for value in values]
+    return arrays.whole(np.array(seconds, np.int64), pa.time32("s"), known)
+
+
+def mark_of(value: object) -> str:
+    """The footnote mark in a cell, or ''."""
+    return read_text(value).mark if isinstance(value, str) else ""

@@ -1,0 +1,158 @@
+"""Unpivot: from a sheet and a layout to one row per observation. Labels cost index arithmetic, not strings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+import pyarrow as pa
+
+from kebrin.cells import Kind, Sheet, addresses
+from kebrin.errors import Place, PlanError
+from kebrin.table import NO_CELL, Origin, Remark, Segment, Table, arrays
+from kebrin.tidy.columns import Cells, column_of
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.layout import Layout, Level
+
+Blanks = Literal["keep", "leave out"]
+VALUE = "value"
+
+
+@dataclass(frozen=True, eq=False)
+class _Groups:
+    """Column groups: each gives one record per body row, with a column for each measure."""
+
+    levels: tuple[Level, ...]  # boxhead levels that stay dimensions, over the groups
+    columns: dict[str, NDArray[np.int32]]
+
+
+def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", blanks: Blanks = "leave out") -> Table:
+    """One row per observation.
+
+    Args:
+        sheet: the sheet that the layout describes.
+        layout: its layout.
+        measure: name of the value column (default 'value'); with `layout.measures` set, each of that row's labels
+            names a column of its own.
+        blanks: whether records whose cells are all empty are kept as missing or left out; they are counted either way.
+
+    Returns:
+        A table with the stub's levels, the boxhead's levels and the measure columns, in the sheet's own order.
+
+    Raises:
+        PlanError: two of the columns would bear one name.
+    """
+    groups = (
+        _by_measure(layout, measure or VALUE) if layout.measures else _one_measure(layout, measure or VALUE)
+    )
+    _refuse_same_names(sheet, layout, groups)
+    records = len(layout.body_rows) * len(next(iter(groups.columns.values()), ()))
+    whole = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns)
+    kept = None if blanks == "keep" else _not_empty(sheet, whole)
+    segment = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns, kept)
+    columns: dict[str, pa.Array] = _dimensions(layout, groups, kept)
+    remarks: list[Remark] = list(_same_headings(sheet, layout))
+    for name in groups.columns:
+        columns[name], said = column_of(Cells.at(sheet, *segment.cells(name)), name)
+        remarks += said
+    data = pa.Table.from_arrays(list(columns.values()), names=list(columns))
+    table = Table(data, tuple(groups.columns), Origin((segment,)), (), tuple(remarks))
+    empty = records - len(segment)
+    note = f"{empty:,} empty cells left out" if empty else ""
+    return table.step(f"unpivot {sheet.name}", records, note)
+
+
+def _one_measure(layout: Layout, measure: str) -> _Groups:
+    return _Groups(layout.boxhead, {measure: layout.body_columns})
+
+
+def _by_measure(layout: Layout, fallback: str) -> _Groups:
+    """Group the body columns by all boxhead levels but the one that holds measures."""
+    measures = layout.level(layout.measures)
+    others = tuple(level for level in layout.boxhead if level is not measures)
+    found: dict[tuple[int, ...], list[int]] = {}
+    columns: dict[str, list[int]] = {(text or fallback): [] for text in measures.texts}
+    if (measures.codes < 0).any():
+        columns.setdefault(fallback, [])
+    keys = list(zip(*(level.codes.tolist() for level in others), strict=True)) or [()] * len(measures.codes)
+    firsts: list[int] = []
+    for at, key in enumerate(keys):
+        column, name = int(layout.body_columns[at]), measures.label(at) or fallback
+        group = next((group for group in found.get(key, ()) if columns[name][group] == NO_CELL), None)
+        if group is None:
+            group = len(firsts)
+            firsts.append(at)
+            found.setdefault(key, []).append(group)
+            for listed in columns.values():
+                listed.append(NO_CELL)
+        columns[name][group] = column
+    levels = tuple(level.at(np.array(firsts, np.intp)) for level in others)
+    return _Groups(levels, {name: np.array(listed, np.int32) for name, listed in columns.items()})
+
+
+def _refuse_same_names(sheet: Sheet, layout: Layout, groups: _Groups) -> None:
+    names = [level.name for level in (*layout.stub, *groups.levels)] + list(groups.columns)
+    twice = sorted({name for name in names if names.count(name) > 1})
+    if twice:
+        raise PlanError(
+            f"two columns would be named {twice[0]!r}", Place(sheet.source, sheet.name, layout.address),
+            why=f"the columns are {', '.join(names)}", do="State other names for the boxhead rows, the stub or the measure",
+        )  # fmt: skip
+
+
+def _not_empty(sheet: Sheet, segment: Segment) -> NDArray[np.int64] | None:
+    """The records with something in at least one of their cells; None if that is all of them."""
+    kept = np.zeros((len(segment.rows), segment.width), np.bool_)
+    for columns in segment.columns.values():
+        there = columns != NO_CELL
+        kept[:, there] |= sheet.kinds[np.ix_(segment.rows, columns[there])] != Kind.BLANK
+    return None if kept.all() else np.flatnonzero(kept.ravel())
+
+
+def _dimensions(layout: Layout, groups: _Groups, kept: NDArray[np.int64] | None) -> dict[str, pa.Array]:
+    rows, width = len(layout.body_rows), len(next(iter(groups.columns.values()), ()))
+    columns: dict[str, pa.Array] = {}
+    for level in layout.stub:
+        codes = np.repeat(level.codes, width)
+        columns[level.name] = arrays.labels(codes if kept is None else codes[kept], level.texts)
+    for level in groups.levels:
+        codes = np.tile(level.codes, rows)
+        columns[level.name] = arrays.labels(codes if kept is None else codes[kept], level.texts)
+    return columns
+
+
+def _same_headings(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """Body lines that no label tells apart: their values stay, and a person is told."""
+    remarks = []
+    for levels, lines, what in (
+        (layout.boxhead, layout.body_columns, "columns"),
+        (layout.stub, layout.body_rows, "rows"),
+    ):
+        alike = _alike(levels, len(lines))
+        if len(alike):
+            cells = [
+                (int(layout.area.top), int(lines[at]))
+                if what == "columns"
+                else (int(lines[at]), int(layout.area.left))
+                for at in alike[:5]
+            ]
+            shown = tuple(addresses([cell]) for cell in cells)
+            said = f"{len(alike):,} {what} bear labels that another has too; nothing but their place tells them apart"
+            remarks.append(Remark("same labels", said, sheet.source, sheet.name, shown, len(alike)))
+    return remarks
+
+
+def _alike(levels: Sequence[Level], lines: int) -> NDArray[np.intp]:
+    if lines < 2:
+        return np.empty(0, np.intp)
+    if not levels:
+        return np.arange(1, lines)
+    paths = np.stack([level.codes for level in levels])
+    _, firsts = np.unique(paths, axis=1, return_index=True)
+    return np.setdiff1d(np.arange(lines), firsts)
