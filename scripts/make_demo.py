@@ -66,7 +66,7 @@ class Writer:
     def __init__(self, year: int) -> None:
         self.year, self.chance = year, random.Random(year)
         self.book = xlsxwriter.Workbook(str(FOLDER / f"traffic_{year}.xlsx"))
-        self.book.set_properties({"created": dt.datetime(2032, 1, 20), "title": f"Traffic {year}"})
+        self.book.set_properties({"created": dt.datetime(2032, 1, 20, tzinfo=dt.UTC), "title": f"Traffic {year}"})
         make = self.book.add_format
         self.title = make({"bold": True, "font_size": 14})
         self.label = make({"italic": True})
@@ -117,7 +117,7 @@ class Writer:
         sheet.write(4, 0, "Season: all year")
         sheet.write(4, 5, "Prepared on:", self.label)
         sheet.merge_range(4, 7, 4, 9, "", self.box)
-        sheet.write_datetime(4, 7, dt.datetime(self.year + 1, 1, 14), self.date)
+        sheet.write_datetime(4, 7, dt.date(self.year + 1, 1, 14), self.date)
         self.boxhead(sheet)
         last = self.body(sheet, route)
         sheet.write(last + 2, 0, "* Includes an extra sailing for the harbour festival.")
@@ -136,9 +136,7 @@ class Writer:
                 first = left + place * width
                 sheet.merge_range(HEAD + 1, first, HEAD + 1, first + width - 1, month, self.head)
                 for number, kind in enumerate(CLASSES):
-                    sheet.write(
-                        HEAD + 2, first + number, "Freight\nt" if kind == "Freight t" else kind, self.head
-                    )
+                    sheet.write(HEAD + 2, first + number, "Freight\nt" if kind == "Freight t" else kind, self.head)
 
     def body(self, sheet: Any, route: Route) -> int:
         """The figures by direction and sailing, with subtotals and a grand total; returns the last row."""

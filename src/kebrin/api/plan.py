@@ -44,9 +44,7 @@ class Run:
             OutputError: there are several; see `proofs`.
         """
         if len(self.done) != 1:
-            raise OutputError(
-                "the run made several tables", why=", ".join(self.proofs), do="Ask for run.proofs[NAME]"
-            )
+            raise OutputError("the run made several tables", why=", ".join(self.proofs), do="Ask for run.proofs[NAME]")
         return self.done[0].proof
 
     @property
@@ -54,9 +52,7 @@ class Run:
         """Whether every proof holds."""
         return all(done.proof.holds for done in self.done)
 
-    def write(
-        self, outputs: Mapping[str, str | Path] | None = None, *, accept: bool = False
-    ) -> tuple[Published, ...]:
+    def write(self, outputs: Mapping[str, str | Path] | None = None, *, accept: bool = False) -> tuple[Published, ...]:
         """Write the outputs, each with its `.proof.json` beside it; those not proved are held back as `.unproved`.
 
         Args:
@@ -66,9 +62,7 @@ class Run:
         Raises:
             OutputError: an output is a source, has an unknown ending, or can't be written.
         """
-        named = (
-            self.outputs if outputs is None else tuple((table, Path(file)) for table, file in outputs.items())
-        )
+        named = self.outputs if outputs is None else tuple((table, Path(file)) for table, file in outputs.items())
         by_name = {done.name: done for done in self.done}
         for _, path in named:
             deliver.refuse_ending(path)

@@ -104,12 +104,10 @@ class Block:
                 measures=self.stated.measures if measures is None else measures,
             )
             block = self._again(stated)
-        return block._table(measure, blanks, tolerance)
+        return block._table(measure, blanks, tolerance)  # noqa: SLF001 - it is a Block too
 
     def _again(self, stated: Stated) -> Block:
-        found = [
-            layout for layout in find_layouts(self.sheet, stated) if layout.area.touches(self.layout.area)
-        ]
+        found = [layout for layout in find_layouts(self.sheet, stated) if layout.area.touches(self.layout.area)]
         return Block(self.sheet, found[0], stated) if found else self
 
     def _table(self, measure: str, blanks: Literal["keep", "leave out"], tolerance: float | None) -> Table:
@@ -171,9 +169,7 @@ class Report:
             )  # fmt: skip
         if name not in self._sheets:
             core = self.core[name]
-            self._sheets[name] = Sheet(
-                **{item.name: getattr(core, item.name) for item in fields(cells.Sheet)}
-            )
+            self._sheets[name] = Sheet(**{item.name: getattr(core, item.name) for item in fields(cells.Sheet)})
         return self._sheets[name]
 
     def __iter__(self) -> Iterator[Sheet]:

@@ -50,9 +50,7 @@ class Table(CoreTable):
             PlanError: the table was not made by tidying.
         """
         if self.prove is None:
-            raise PlanError(
-                "this table has no proof", why="it was not made from a report", do="Tidy a report"
-            )
+            raise PlanError("this table has no proof", why="it was not made from a report", do="Tidy a report")
         return self.prove(self)
 
     def rebuild(self, layout: Layout) -> NDArray[np.object_]:

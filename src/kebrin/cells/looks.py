@@ -12,9 +12,7 @@ from functools import lru_cache
 from typing import NamedTuple
 
 #: Texts that stand for "no value" in statistical tables; the set is closed on purpose, others are asked about.
-MISSING_MARKS = frozenset(
-    {"-", "--", "---", "–", "—", "..", "...", "…", ":", ".", "n/a", "na", "n.a.", "#n/a"}
-)
+MISSING_MARKS = frozenset({"-", "--", "---", "–", "—", "..", "...", "…", ":", ".", "n/a", "na", "n.a.", "#n/a"})
 
 _NUMBER = r"[+\-−]?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?"
 _MARK = r"[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹⁰]+|\([a-zA-Z]\)|\[[a-zA-Z0-9]{1,2}\]"

@@ -92,7 +92,7 @@ class Sheet:
     @cached_property
     def filled(self) -> NDArray[np.bool_]:
         """Where a cell is not blank (rows x columns)."""
-        return self.kinds != Kind.BLANK
+        return np.not_equal(self.kinds, Kind.BLANK)
 
     @cached_property
     def looks(self) -> NDArray[np.uint8]:
@@ -107,8 +107,8 @@ class Sheet:
     @cached_property
     def data(self) -> NDArray[np.bool_]:
         """Where a cell could belong to a body: any kind but text, or a text that looks like a figure or a missing mark."""
-        plain = (self.kinds >= Kind.NUMBER) | (self.looks != Look.WORDS)
-        return plain & self.filled
+        plain = np.logical_or(self.kinds >= Kind.NUMBER, self.looks != Look.WORDS)
+        return np.asarray(np.logical_and(plain, self.filled))
 
     @cached_property
     def _second_opinion(self) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:
@@ -176,9 +176,9 @@ def kinds_of(values: NDArray[np.object_]) -> NDArray[np.uint8]:
 
 
 def as_label(value: Any) -> str:
-    """A cell's value as the label a person would read.
+    r"""A cell's value as the label a person would read.
 
-    >>> as_label(2031.0), as_label(dt.datetime(2031, 4, 1)), as_label("Foot \\n passengers")
+    >>> as_label(2031.0), as_label(dt.datetime(2031, 4, 1)), as_label("Foot \n passengers")
     ('2031', '2031-04-01', 'Foot passengers')
     """
     if isinstance(value, str):

@@ -9,13 +9,13 @@ from __future__ import annotations
 import sys
 import time
 from concurrent.futures import Future, ThreadPoolExecutor
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.sources import files
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
+    from pathlib import Path
 
     from kebrin.cells import Report
     from kebrin.sources.workbook import Workbook
@@ -47,9 +47,7 @@ def _each(
             opened = upcoming.result() if upcoming is not None else None
             upcoming = pool.submit(_open, paths[at + 1]) if at + 1 < len(paths) else None
             if progress and sys.stderr.isatty() and time.monotonic() - started > _QUIET_SECONDS:
-                print(
-                    f"\r{at + 1} of {len(paths)}: {path.name[:60]:<60}", end="", file=sys.stderr, flush=True
-                )
+                print(f"\r{at + 1} of {len(paths)}: {path.name[:60]:<60}", end="", file=sys.stderr, flush=True)
             yield read(path, opened=opened)
     if progress and sys.stderr.isatty() and time.monotonic() - started > _QUIET_SECONDS:
         print(f"\r{'':<80}\r", end="", file=sys.stderr, flush=True)

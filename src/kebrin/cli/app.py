@@ -18,15 +18,11 @@ app = typer.Typer(
     "4 done, but the proof does not hold.",
 )  # fmt: skip
 
-Inputs = Annotated[
-    list[str], typer.Argument(metavar="INPUT...", help="Reports: files, folders, or patterns with *.")
-]
+Inputs = Annotated[list[str], typer.Argument(metavar="INPUT...", help="Reports: files, folders, or patterns with *.")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print the result as JSON for programs.")]
 Accept = Annotated[
     bool,
-    typer.Option(
-        "--accept", help="Publish the output even if its proof does not hold; the proof records it."
-    ),
+    typer.Option("--accept", help="Publish the output even if its proof does not hold; the proof records it."),
 ]
 
 
@@ -100,16 +96,12 @@ def run(
 
 @app.command(epilog="Example: kebrin trace traffic.csv 100")
 def trace(
-    output: Annotated[
-        Path, typer.Argument(metavar="OUT", help="A file that kebrin wrote, its proof beside it.")
-    ],
+    output: Annotated[Path, typer.Argument(metavar="OUT", help="A file that kebrin wrote, its proof beside it.")],
     row: Annotated[
         int,
         typer.Argument(metavar="ROW", help="The table's row, counted from 1; the heading is not counted."),
     ],
-    column: Annotated[
-        str, typer.Argument(metavar="[COLUMN]", help="The value column, if there are several.")
-    ] = "",
+    column: Annotated[str, typer.Argument(metavar="[COLUMN]", help="The value column, if there are several.")] = "",
     *,
     as_json: AsJson = False,
 ) -> None:
@@ -123,9 +115,7 @@ def trace(
 
 @app.command(epilog="Example: kebrin demo kebrin-demo")
 def demo(
-    folder: Annotated[Path, typer.Argument(metavar="[DIR]", help="Where to write the demo.")] = Path(
-        "kebrin-demo"
-    ),
+    folder: Annotated[Path, typer.Argument(metavar="[DIR]", help="Where to write the demo.")] = Path("kebrin-demo"),
     *,
     as_json: AsJson = False,
 ) -> None:

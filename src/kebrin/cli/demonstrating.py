@@ -21,11 +21,7 @@ def demo(folder: Path, *, as_json: bool) -> int:
     done = load_plan(plan_file).run()
     published = done.write()
     if as_json:
-        print(
-            json.dumps(
-                {"written": list(map(str, copied)), **running.plain(done, published)}, ensure_ascii=False
-            )
-        )
+        print(json.dumps({"written": list(map(str, copied)), **running.plain(done, published)}, ensure_ascii=False))
         return Exit.DONE if done.holds else Exit.NOT_PROVED
     out = show.console()
     show.heading(
@@ -46,7 +42,5 @@ def demo(folder: Path, *, as_json: bool) -> int:
 
 def _about(name: str) -> str:
     return (
-        "the plan"
-        if name.endswith(".toml")
-        else "a sheet per route: three merged heading rows, subtotals, footnotes"
+        "the plan" if name.endswith(".toml") else "a sheet per route: three merged heading rows, subtotals, footnotes"
     )

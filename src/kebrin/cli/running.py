@@ -13,6 +13,8 @@ from kebrin.errors import Place, PlanError
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from rich.console import Console
+
     from kebrin.api import Run
     from kebrin.deliver import Published
 
@@ -21,9 +23,7 @@ def run(plan_file: Path, *, accept: bool, as_json: bool) -> int:
     """Run a plan and write its outputs."""
     plan = load_plan(plan_file)
     if not plan.model.output:
-        raise PlanError(
-            "the plan names no output", Place(str(plan_file)), do="Add [[output]] with table and file"
-        )
+        raise PlanError("the plan names no output", Place(str(plan_file)), do="Add [[output]] with table and file")
     done = plan.run()
     published = done.write(accept=accept)
     if as_json:
@@ -59,7 +59,7 @@ def plain(done: Run, published: tuple[Published, ...]) -> dict[str, object]:
     }
 
 
-def tell(out: show.Console, done: Run, published: tuple[Published, ...]) -> None:
+def tell(out: Console, done: Run, published: tuple[Published, ...]) -> None:
     """A run's result for people."""
     for part in done.done:
         files = len(part.proof.sources)

@@ -69,9 +69,7 @@ def sample(out: Console, table: Table, most: int = _SAMPLE) -> None:
 
 def _fitting(table: Table, shown: dict[str, list[Any]], width: int) -> list[str]:
     """As many columns as fit, the measures always among them."""
-    needs = {
-        name: 2 + max([len(name), *(len(_cell(value)) for value in shown[name])]) for name in table.columns
-    }
+    needs = {name: 2 + max([len(name), *(len(_cell(value)) for value in shown[name])]) for name in table.columns}
     room = width - sum(needs[name] for name in table.measures[:3])
     taken = set(table.measures[:3])
     for name in table.columns:
@@ -98,25 +96,17 @@ def verdict(out: Console, proof: Proof) -> None:
 
 def _account(proof: Proof) -> list[tuple[str, str]]:
     counts = proof.counts
-    used = " · ".join(
-        f"{cells:,} {use}" for use, cells in counts.items() if use.startswith(("used", "fields"))
-    )
+    used = " · ".join(f"{cells:,} {use}" for use, cells in counts.items() if use.startswith(("used", "fields")))
     left = " · ".join(
-        f"{cells:,} {use.removeprefix('left out: ')}"
-        for use, cells in counts.items()
-        if use.startswith("left")
+        f"{cells:,} {use.removeprefix('left out: ')}" for use, cells in counts.items() if use.startswith("left")
     )
     said = [("source cells", f"{proof.cells:,}, of which {proof.unclaimed:,} unclaimed")]
     said += [("used", used.replace("used as ", ""))] if used else []
     said += [("left out", left)] if left else []
     for account in proof.conservation:
-        sums = (
-            "" if account.sum_in is None else f"; sum {account.sum_in:,.10g} in, {account.sum_out:,.10g} out"
-        )
+        sums = "" if account.sum_in is None else f"; sum {account.sum_in:,.10g} in, {account.sum_out:,.10g} out"
         missing = f" and {account.missing:,} missing" if account.missing else ""
-        said.append(
-            (account.measure, f"{account.cells:,} cells in, {account.values:,} values{missing} out{sums}")
-        )
+        said.append((account.measure, f"{account.cells:,} cells in, {account.values:,} values{missing} out{sums}"))
     said.append(("totals", _totals(proof)))
     empty = sum(step.rows_in - step.rows_out for step in proof.steps if step.step.startswith("unpivot"))
     if empty:
@@ -172,10 +162,7 @@ def outputs(out: Console, published: Sequence[Published], lengths: dict[str, int
     heading(out, "Written")
     rows(
         out,
-        [
-            (str(item.path), f"{lengths[item.table]:,} rows; proof in {item.proof_path.name}")
-            for item in published
-        ],
+        [(str(item.path), f"{lengths[item.table]:,} rows; proof in {item.proof_path.name}") for item in published],
     )
     for item in published:
         if item.held_back:

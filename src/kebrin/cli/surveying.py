@@ -18,6 +18,8 @@ from kebrin.tidy import unpivot
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from rich.console import Console
+
 _EVIDENCE = 8
 
 
@@ -67,33 +69,24 @@ class _Surveyed:
         said = [str(remark) for table in self.tables for remark in table.remarks]
         said += [f"{e.where} {e.why}" for layout in self.layouts for e in layout.evidence if e.sure < 0.75]
         for tie in self.ties:
-            said += [
-                f"{gap.cell} states {gap.stated:,.10g}, its parts sum to {gap.computed:,.10g}"
-                for gap in tie.gaps
-            ]
+            said += [f"{gap.cell} states {gap.stated:,.10g}, its parts sum to {gap.computed:,.10g}" for gap in tie.gaps]
         if self.ledger.unclaimed_count:
-            said.append(
-                f"{self.ledger.unclaimed_count:,} cells unclaimed: {', '.join(self.ledger.unclaimed[:6])}"
-            )
+            said.append(f"{self.ledger.unclaimed_count:,} cells unclaimed: {', '.join(self.ledger.unclaimed[:6])}")
         return said
 
-    def tell(self, out: show.Console) -> None:
+    def tell(self, out: Console) -> None:
         """For people."""
         rows, columns = self.sheet.shape
         show.heading(out, f"Sheet {self.sheet.name}", "bold underline")
         filled = int(self.sheet.filled.sum())
-        out.print(
-            f"  {rows:,} rows x {columns:,} columns, {filled:,} cells filled, {len(self.sheet.merges):,} merges"
-        )
+        out.print(f"  {rows:,} rows x {columns:,} columns, {filled:,} cells filled, {len(self.sheet.merges):,} merges")
         if not self.layouts:
             out.print("  no table; what is there is text")
         for layout, table, tie in zip(self.layouts, self.tables, self.ties, strict=True):
             show.rows(out, _roles(layout))
             _tell_evidence(out, layout)
             if tie.cells:
-                out.print(
-                    Text(f"  totals: {tie.cells:,} stated, {tie.exact:,} tie exactly, {tie.failed:,} do not")
-                )
+                out.print(Text(f"  totals: {tie.cells:,} stated, {tie.exact:,} tie exactly, {tie.failed:,} do not"))
             out.print(Text(f"  tidy: {len(table):,} rows", style="cyan"))
             show.sample(out, table, 3)
         for said in self.trouble():
@@ -102,9 +95,7 @@ class _Surveyed:
 
 def _roles(layout: Layout) -> list[tuple[str, str]]:
     heads = [f"row {level.line + 1} = {level.name} ({_some(level.texts)})" for level in layout.boxhead]
-    stub = [
-        f"column {column_letters(level.line)} = {level.name} ({_some(level.texts)})" for level in layout.stub
-    ]
+    stub = [f"column {column_letters(level.line)} = {level.name} ({_some(level.texts)})" for level in layout.stub]
     rows, columns = layout.shape
     said = [
         ("block", layout.address),
@@ -115,13 +106,11 @@ def _roles(layout: Layout) -> list[tuple[str, str]]:
     if layout.measures:
         said.append(("measures", f"the labels of {layout.measures}, a column each"))
     for axis in ("row", "column"):
-        lines = [line.name.split(" ", 1)[1] for line in layout.total_lines(axis)]  # type: ignore[arg-type]
+        lines = [line.name.split(" ", 1)[1] for line in layout.total_lines(axis)]
         if lines:
             said.append((f"total {axis}s", ", ".join(lines)))
     if layout.fields:
-        said.append(
-            ("fields", "; ".join(f"{field.name}: {field.value} ({field.address})" for field in layout.fields))
-        )
+        said.append(("fields", "; ".join(f"{field.name}: {field.value} ({field.address})" for field in layout.fields)))
     return said
 
 
@@ -129,12 +118,10 @@ def _some(texts: tuple[str, ...]) -> str:
     return ", ".join(texts[:4]) + (f", ... {len(texts)} in all" if len(texts) > 4 else "")
 
 
-def _tell_evidence(out: show.Console, layout: Layout) -> None:
+def _tell_evidence(out: Console, layout: Layout) -> None:
     shown = [said for said in layout.evidence if said.what != "kept as data"]
     for said in shown[:_EVIDENCE]:
-        out.print(
-            Text(f"  because {said.what}{' ' + said.where if said.where else ''}: {said.why}", style="dim")
-        )
+        out.print(Text(f"  because {said.what}{' ' + said.where if said.where else ''}: {said.why}", style="dim"))
     if len(shown) > _EVIDENCE:
         out.print(
             Text(
@@ -148,8 +135,7 @@ def _plain_layout(layout: Layout) -> dict[str, Any]:
     return {
         "block": layout.address,
         "boxhead": [
-            {"row": level.line + 1, "name": level.name, "labels": list(level.texts)}
-            for level in layout.boxhead
+            {"row": level.line + 1, "name": level.name, "labels": list(level.texts)} for level in layout.boxhead
         ],
         "stub": [
             {"column": column_letters(level.line), "name": level.name, "labels": list(level.texts)}
@@ -161,10 +147,6 @@ def _plain_layout(layout: Layout) -> dict[str, Any]:
         },
         "measures": layout.measures,
         "totals": [{"line": line.name, "why": line.why, "agree": line.agree} for line in layout.totals],
-        "fields": [
-            {"name": field.name, "value": field.value, "cell": field.address} for field in layout.fields
-        ],
-        "evidence": [
-            {"what": e.what, "where": e.where, "why": e.why, "sure": e.sure} for e in layout.evidence
-        ],
+        "fields": [{"name": field.name, "value": field.value, "cell": field.address} for field in layout.fields],
+        "evidence": [{"what": e.what, "where": e.where, "why": e.why, "sure": e.sure} for e in layout.evidence],
     }

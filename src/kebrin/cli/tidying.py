@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.cli.ahead import reports_ahead
@@ -11,6 +10,7 @@ from kebrin.cli.ending import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+    from pathlib import Path
 
     from kebrin.plan import Done
 

@@ -31,10 +31,7 @@ def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
         show.heading(out, f"{found.output}, row {row:,}")
         show.rows(
             out,
-            [
-                (name, "· (missing)" if value is None else as_label(value))
-                for name, value in found.record.items()
-            ],
+            [(name, "· (missing)" if value is None else as_label(value)) for name, value in found.record.items()],
         )
         show.heading(out, "comes from")
         said = as_label(found.said) if found.kind != "blank" else "nothing"

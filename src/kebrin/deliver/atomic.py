@@ -26,18 +26,14 @@ def whole_file(path: Path) -> Iterator[Path]:
         handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
         os.close(handle)
     except OSError as error:
-        raise OutputError(
-            "the output can't be written", Place(str(path)), why=error.strerror or str(error)
-        ) from error
+        raise OutputError("the output can't be written", Place(str(path)), why=error.strerror or str(error)) from error
     part = Path(name)
     try:
         yield part
         part.chmod(_usual_mode())
         part.replace(path)
     except OSError as error:
-        raise OutputError(
-            "the output can't be written", Place(str(path)), why=error.strerror or str(error)
-        ) from error
+        raise OutputError("the output can't be written", Place(str(path)), why=error.strerror or str(error)) from error
     finally:
         part.unlink(missing_ok=True)
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import datetime as dt
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
@@ -13,6 +12,7 @@ from kebrin.errors import OutputError, Place
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from pathlib import Path
 
     from kebrin.table import Table
 
@@ -105,16 +105,11 @@ def _xlsx(table: Table, path: Path) -> None:
     with xlsxwriter.Workbook(
         path, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     ) as book:
-        book.set_properties(
-            {"created": dt.datetime(2000, 1, 1, tzinfo=dt.UTC)}
-        )  # the same table gives the same bytes
+        book.set_properties({"created": dt.datetime(2000, 1, 1, tzinfo=dt.UTC)})  # the same table gives the same bytes
         sheet = book.add_worksheet("tidy")
         sheet.freeze_panes(1, 0)
         sheet.write_row(0, 0, table.columns, book.add_format({"bold": True}))
-        formats = [
-            book.add_format({"num_format": code}) if code else None
-            for code in map(_format, table.data.schema)
-        ]
+        formats = [book.add_format({"num_format": code}) if code else None for code in map(_format, table.data.schema)]
         row = 1
         for batch in _plain_batches(table.data):
             for values in zip(*(column.to_pylist() for column in batch.columns), strict=True):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
@@ -17,6 +16,8 @@ from kebrin.sources.files import digest, first_bytes
 from kebrin.table import Origin
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from kebrin.table import CellOrigin
 
 
@@ -60,9 +61,7 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
     column = _measure(output, column, measures, proof["output"]["columns"])
     rows = int(proof["output"]["rows"])
     if not 1 <= row <= rows:
-        raise PlanError(
-            f"there is no row {row:,}", Place(str(output)), why=f"the table has rows 1 to {rows:,}"
-        )
+        raise PlanError(f"there is no row {row:,}", Place(str(output)), why=f"the table has rows 1 to {rows:,}")
     origin = Origin.from_plain(proof["origin"]).of(row - 1, column)
     if origin is None:
         raise PlanError(
@@ -75,9 +74,7 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
     report = read(near if near.is_file() else origin.file)
     changed = report.digest != source["sha256"]
     if origin.sheet not in report.names:
-        raise SourceError(
-            f"the sheet {origin.sheet!r} is gone", Place(origin.file), do="Run again to renew the output"
-        )
+        raise SourceError(f"the sheet {origin.sheet!r} is gone", Place(origin.file), do="Run again to renew the output")
     sheet = report[origin.sheet]
     inside = origin.row < sheet.shape[0] and origin.column < sheet.shape[1]
     said = sheet.at(origin.row, origin.column) if inside else None
@@ -119,9 +116,7 @@ def _measure(output: Path, column: str, measures: list[str], columns: list[str])
     else:
         what = f"there is no column {column!r}" if column else "the table has several measures"
         why = f"there is {', '.join(measures)}"
-    raise PlanError(
-        what, Place(str(output)), why=why, do=f"Did you mean {near!r}?" if near else "Name one of them"
-    )
+    raise PlanError(what, Place(str(output)), why=why, do=f"Did you mean {near!r}?" if near else "Name one of them")
 
 
 def _record(output: Path, row: int) -> dict[str, Any]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
@@ -19,6 +19,8 @@ if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
 
     from numpy.typing import NDArray
+
+    _Job = tuple[Literal["row", "column"], NDArray[np.float64], list[tuple[str | None, ...]], NDArray[np.int32]]
 
 
 @dataclass(frozen=True)
@@ -59,15 +61,9 @@ def build(sheet: Sheet, frame: Frame, stated: Stated, stated_fields: Sequence[Fi
     kept_rows = np.flatnonzero(np.isin(frame.rows, body_rows))
     boxhead = named([level.at(kept_columns) for level in across], "heading")
     stub = named([level.at(kept_rows) for level in down], "label")
-    measures = (
-        stated.measures
-        if stated.measures is not None
-        else unlike_level(sheet, body_rows, boxhead, body_columns)
-    )
+    measures = stated.measures if stated.measures is not None else unlike_level(sheet, body_rows, boxhead, body_columns)
     if measures and stated.measures is None:
-        remarks.append(
-            Evidence("measures", f"boxhead row {measures!r}", "its columns hold values of unlike kinds")
-        )
+        remarks.append(Evidence("measures", f"boxhead row {measures!r}", "its columns hold values of unlike kinds"))
     if measures:
         inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
         boxhead = tuple(replace(level, name=old.name) for level, old in zip(inner, boxhead, strict=True))
@@ -101,7 +97,7 @@ def _with_data(sheet: Sheet, frame: Frame) -> NDArray[np.bool_]:
     filled = np.asarray(sheet.filled[np.ix_(frame.rows, frame.columns)].any(axis=1))
     if len(frame.stub) < 2:
         return np.ones(len(frame.rows), np.bool_) if frame.stub else filled
-    return filled | np.asarray(sheet.filled[frame.rows, frame.stub[-1]])
+    return np.asarray(np.logical_or(filled, sheet.filled[frame.rows, frame.stub[-1]]))
 
 
 def _find_totals(
@@ -116,25 +112,14 @@ def _find_totals(
     column_paths = _paths(across, len(frame.columns))
     found: list[TotalLine] = []
     remarks: list[Evidence] = []
-    for axis, grid, paths, at in (
-        ("column", numbers.T, column_paths, frame.columns.astype(np.int32)),
-        ("row", numbers, row_paths, lines.astype(np.int32)),
-    ):
-        totals, unmatched = find_totals(
-            axis,
-            grid,
-            paths,
-            at,
-            named=stated.totals,
-            unworded=stated.totals_found,  # type: ignore[arg-type]
-        )
+    across_job: _Job = ("column", numbers.T, column_paths, frame.columns.astype(np.int32))
+    down_job: _Job = ("row", numbers, row_paths, lines.astype(np.int32))
+    for axis, grid, paths, at in (across_job, down_job):
+        totals, unmatched = find_totals(axis, grid, paths, at, named=stated.totals, unworded=stated.totals_found)
         found += totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
-        remarks += [
-            Evidence("kept as data", TotalLine(axis, line, at[:0], "").name,  # type: ignore[arg-type]
-                     "it is called a total but is the sum of nothing here", 0.5)
-            for line in unmatched
-        ]  # fmt: skip
+        why = "it is called a total but is the sum of nothing here"
+        remarks += [Evidence("kept as data", TotalLine(axis, line, at[:0], "").name, why, 0.5) for line in unmatched]
     return tuple(found), remarks
 
 
@@ -153,11 +138,7 @@ def _texts_around(sheet: Sheet, area: Area, fields: Sequence[FieldCell]) -> dict
     outside = sheet.filled.copy()
     outside[area.top : area.bottom + 1, area.left : area.right + 1] = False
     for row, column in np.argwhere(outside).tolist():
-        if (
-            (row, column) not in texts
-            and sheet.kinds[row, column] == Kind.TEXT
-            and sheet.looks[row, column] == 0
-        ):
+        if (row, column) not in texts and sheet.kinds[row, column] == Kind.TEXT and sheet.looks[row, column] == 0:
             texts[row, column] = Role.TITLE if row < area.top else Role.NOTE
     return texts
 

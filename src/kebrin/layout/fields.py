@@ -72,9 +72,7 @@ def stated_field(sheet: Sheet, name: str, label: str, *, below: bool = False) ->
             at = _value_below(sheet, None, row, column) if below else _value_beside(sheet, None, row, column)
             if at is not None:
                 return FieldCell(name, sheet.text(*at), (row, column), at)
-        elif (
-            not below and text.casefold().startswith(sought) and text[len(sought) :].lstrip().startswith(":")
-        ):
+        elif not below and text.casefold().startswith(sought) and text[len(sought) :].lstrip().startswith(":"):
             return FieldCell(name, text[len(sought) :].lstrip()[1:].strip(), (row, column), (row, column))
     return None
 
@@ -90,12 +88,7 @@ def _value_beside(sheet: Sheet, block: Area | None, row: int, column: int) -> tu
 def _value_below(sheet: Sheet, block: Area | None, row: int, column: int) -> tuple[int, int] | None:
     below = _merge_at(sheet, row, column).bottom + 1
     inside = block is not None and block.holds(below, column)
-    if (
-        below < sheet.shape[0]
-        and not inside
-        and sheet.filled[below, column]
-        and not _is_label(sheet, below, column)
-    ):
+    if below < sheet.shape[0] and not inside and sheet.filled[below, column] and not _is_label(sheet, below, column):
         return below, column
     return None
 
@@ -105,7 +98,4 @@ def _merge_at(sheet: Sheet, row: int, column: int) -> Area:
 
 
 def _is_label(sheet: Sheet, row: int, column: int) -> bool:
-    return (
-        sheet.kinds[row, column] == Kind.TEXT
-        and _LABEL.fullmatch(str(sheet.at(row, column)).strip()) is not None
-    )
+    return sheet.kinds[row, column] == Kind.TEXT and _LABEL.fullmatch(str(sheet.at(row, column)).strip()) is not None

@@ -35,9 +35,7 @@ class _Play:
     hidden_columns: tuple[int, ...]
 
 
-def find_layouts(
-    sheet: Sheet, stated: Stated | None = None, fields: Sequence[FieldCell] = ()
-) -> list[Layout]:
+def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[FieldCell] = ()) -> list[Layout]:
     """The layouts of a sheet's blocks, in reading order; empty if no block is there.
 
     Args:
@@ -62,9 +60,7 @@ def find_layouts(
     if anchor is not None:
         play = _from(play, anchor)
     if end is not None:
-        play = _Play(
-            play.rows[play.rows <= end.row], play.columns[play.columns <= end.column], *_hidden(play)
-        )
+        play = _Play(play.rows[play.rows <= end.row], play.columns[play.columns <= end.column], *_hidden(play))
     depth = None if stated.boxhead is None else len(stated.boxhead)
     frame = _exact(sheet, play, anchor, stated) if anchor is not None and anchor.exact else None
     frame = frame or _worked_out(sheet, play, anchor, stated, depth)
@@ -91,9 +87,7 @@ def _from(play: _Play, anchor: Anchor) -> _Play:
     """Only what lies at or below a stated first cell; a stub head leaves what is left of it in play."""
     if not anchor.exact:
         return play
-    return _Play(
-        play.rows[play.rows >= anchor.row], play.columns[play.columns >= anchor.column], *_hidden(play)
-    )
+    return _Play(play.rows[play.rows >= anchor.row], play.columns[play.columns >= anchor.column], *_hidden(play))
 
 
 def _exact(sheet: Sheet, play: _Play, anchor: Anchor, stated: Stated) -> Frame | None:
@@ -106,9 +100,7 @@ def _exact(sheet: Sheet, play: _Play, anchor: Anchor, stated: Stated) -> Frame |
     return _frame(sheet, play, tuple(play.rows[:depth].tolist()), tuple(play.columns[:width].tolist()), ())
 
 
-def _worked_out(
-    sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated, depth: int | None
-) -> Frame | None:
+def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated, depth: int | None) -> Frame | None:
     after = -1 if anchor is None else anchor.row - (depth == 0)
     split = find_split(sheet, play.rows, play.columns, after_row=after, depth=depth)
     if split is None:
@@ -148,9 +140,9 @@ def _frame(
     if not len(rows) or not len(columns):
         return None
     data = sheet.data[np.ix_(rows, columns)]
-    columns = columns[: _until_gap(columns, data.any(axis=0) | _headed(sheet, boxhead, columns))]
+    columns = columns[: _until_gap(columns, np.logical_or(data.any(axis=0), _headed(sheet, boxhead, columns)))]
     data = data[:, : len(columns)]
-    stop = _until_gap(rows, data.any(axis=1))
+    stop = _until_gap(rows, np.asarray(data.any(axis=1)))
     if not stop or not len(columns):
         return None
     return Frame(boxhead, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns)
@@ -159,7 +151,7 @@ def _frame(
 def _headed(sheet: Sheet, boxhead: tuple[int, ...], columns: NDArray[np.intp]) -> NDArray[np.bool_]:
     if not boxhead:
         return np.zeros(len(columns), np.bool_)
-    return np.asarray(sheet.filled[np.ix_(list(boxhead), columns)].any(axis=0))
+    return np.asarray(sheet.filled[np.ix_(np.array(boxhead), columns)].any(axis=0))
 
 
 def _until_gap(lines: NDArray[np.intp], used: NDArray[np.bool_]) -> int:
@@ -172,44 +164,37 @@ def _until_gap(lines: NDArray[np.intp], used: NDArray[np.bool_]) -> int:
     return last
 
 
-def _boxhead_rows(
-    sheet: Sheet, play: _Play, body_row: int, body_column: int, depth: int | None
-) -> tuple[int, ...]:
+def _boxhead_rows(sheet: Sheet, play: _Play, body_row: int, body_column: int, depth: int | None) -> tuple[int, ...]:
     """The heading rows above the body, outermost first."""
     above = [int(row) for row in play.rows[play.rows < body_row]][::-1]
     columns = play.columns[play.columns >= body_column]
     if depth is not None:
-        usable = [
-            row for row in above if sheet.filled[row, columns].any() or _spans_body(sheet, row, columns)
-        ]
+        usable = [row for row in above if sheet.filled[row, columns].any() or _spans_body(sheet, row, columns)]
         return tuple(sorted(usable[:depth]))
     taken: list[int] = []
     for row in above:
         gap = (taken[-1] if taken else body_row) - row
-        if len(taken) == _DEEPEST or gap > _MOST_SPACERS or not _is_heading(sheet, row, columns, bool(taken)):
+        if len(taken) == _DEEPEST or gap > _MOST_SPACERS or not _is_heading(sheet, row, columns, has_inner=bool(taken)):
             break
         taken.append(row)
     return tuple(sorted(taken))
 
 
-def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], has_inner: bool) -> bool:
+def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], *, has_inner: bool) -> bool:
     """Whether a row above the body heads its columns, and is not a title or a line of fields."""
     filled = columns[sheet.filled[row, columns]]
     if not len(filled):
         return False
     texts = [sheet.text(row, int(column)) for column in filled]
-    if any(
-        ":" in text and sheet.kinds[row, column] == Kind.TEXT
-        for text, column in zip(texts, filled, strict=True)
-    ):
-        return all(
-            text.replace(":", "").isdigit() for text in texts
-        )  # times of day head columns, "Code: N4" does not
+    if any(":" in text and sheet.kinds[row, column] == Kind.TEXT for text, column in zip(texts, filled, strict=True)):
+        return all(text.replace(":", "").isdigit() for text in texts)  # times of day head columns, "Code: N4" does not
     if len(filled) == 1 and has_inner:
         merge = next((area for area in sheet.merges if area.holds(row, int(filled[0]))), None)
         # One heading over everything: a spanner if it is merged over body columns only, else a title.
-        left_of_body = sheet.filled[row, : columns[0]].any()
-        return (merge is not None and merge.left == columns[0]) or (filled[0] == columns[0] and left_of_body)
+        left_of_body = bool(sheet.filled[row, : columns[0]].any())
+        return (merge is not None and merge.left == int(columns[0])) or (
+            int(filled[0]) == int(columns[0]) and left_of_body
+        )
     return True
 
 
@@ -217,9 +202,7 @@ def _spans_body(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
     return any(area.holds(row, int(columns[0])) for area in sheet.merges)
 
 
-def _stub_columns(
-    sheet: Sheet, play: _Play, first_row: int, body_column: int, width: int | None
-) -> tuple[int, ...]:
+def _stub_columns(sheet: Sheet, play: _Play, first_row: int, body_column: int, width: int | None) -> tuple[int, ...]:
     """The label columns left of the body, leftmost first."""
     left = [int(column) for column in play.columns[play.columns < body_column]][::-1]
     if width is not None:

@@ -76,9 +76,7 @@ def _grid(
     texts: list[list[str | None]] = []
     for at in range(len(levels)):
         cells, blank = values[at, list(lines)].tolist(), (kinds[at, list(lines)] == Kind.BLANK).tolist()
-        texts.append(
-            [None if empty else _once(known, cell, marks) for cell, empty in zip(cells, blank, strict=True)]
-        )
+        texts.append([None if empty else _once(known, cell, marks) for cell, empty in zip(cells, blank, strict=True)])
     merged = [[False] * len(lines) for _ in levels]
     level_of = {line: at for at, line in enumerate(levels)}
     line_of = {line: at for at, line in enumerate(lines)}
@@ -119,9 +117,7 @@ def _fill(grid: Grid, levels: range) -> None:
     """Let blanks mean "same as before", bounded by the level outside; a level that has merges says its extent itself."""
     for at in levels:
         texts, merged = grid.texts[at], grid.merged[at]
-        if any(merged[line] and texts[line] is not None for line in range(len(texts))) and _spans(
-            merged, texts
-        ):
+        if any(merged[line] and texts[line] is not None for line in range(len(texts))) and _spans(merged, texts):
             continue
         carried: str | None = None
         for line in range(len(texts)):

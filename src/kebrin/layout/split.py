@@ -76,9 +76,7 @@ def _prefix(marks: NDArray[np.bool_]) -> NDArray[np.int64]:
     return sums
 
 
-def _scores(
-    words: NDArray[np.int64], data: NDArray[np.int64], rows: int, columns: int
-) -> NDArray[np.float64]:
+def _scores(words: NDArray[np.int64], data: NDArray[np.int64], rows: int, columns: int) -> NDArray[np.float64]:
     """How well the cells suit their regions, for each candidate corner (rows x columns)."""
     scores = np.zeros((rows, columns))
     for counts, place in ((words, 0), (data, 1)):
@@ -90,9 +88,7 @@ def _scores(
     return scores
 
 
-def _use(
-    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
-) -> tuple[NDArray[np.int8], tuple[str, ...]]:
+def _use(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[NDArray[np.int8], tuple[str, ...]]:
     """Words, data or blank for each cell in play, labels that are numbers counted as words."""
     data = sheet.data[np.ix_(rows, columns)]
     filled = sheet.filled[np.ix_(rows, columns)]
@@ -110,9 +106,7 @@ def _use(
     return use, tuple(why)
 
 
-def _heading_rows(
-    sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]
-) -> list[int]:
+def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
     """The rows at the top whose numbers are headings; the first row of real data ends the search."""
     heads: list[int] = []
     for row in range(min(len(rows) - 1, 30)):
@@ -128,9 +122,7 @@ def _heading_rows(
     return heads
 
 
-def _label_columns(
-    sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]
-) -> list[int]:
+def _label_columns(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
     """The columns at the left whose numbers are labels; the first column of real data ends the search."""
     labels: list[int] = []
     for column in range(min(len(columns) - 1, 6)):

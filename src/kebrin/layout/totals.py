@@ -154,9 +154,7 @@ def _settle_worded(search: _Search, line: int) -> bool:
         gaps = np.abs(search.filled[parts].sum(axis=0) - search.filled[line])[stated]
         slack = np.maximum(search.slack[stated], 0.5 * (len(parts) + 1))
         agree = float(
-            np.mean(
-                gaps <= np.minimum(slack, np.abs(search.filled[line][stated]) * 0.02 + search.slack[stated])
-            )
+            np.mean(gaps <= np.minimum(slack, np.abs(search.filled[line][stated]) * 0.02 + search.slack[stated]))
         )
         size = float(np.abs(search.filled[line][stated]).sum())
         miss = float(gaps.sum()) / size if size else float(gaps.sum() > 0)

@@ -22,9 +22,7 @@ _MONEY = re.compile(r"[$€£¥₩₹]|\b(?:USD|EUR|GBP|CHF|JPY|SEK|NOK|DKK)\b")
 _PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
 
 
-def unlike_level(
-    sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], columns: NDArray[np.intp]
-) -> str:
+def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], columns: NDArray[np.intp]) -> str:
     """The name of the boxhead row whose labels tell values of unlike kinds apart, innermost first; '' if none does.
 
     A column's kind is that of its cells (number, text, date, ...), its number format (money, percent, plain) and the
@@ -35,9 +33,7 @@ def unlike_level(
     for level in reversed(levels):
         if not 2 <= len(level.texts) <= _MOST_MEASURES or (level.codes < 0).any():
             continue
-        kinds = [
-            _kind(sheet, rows, columns[level.codes == code], text) for code, text in enumerate(level.texts)
-        ]
+        kinds = [_kind(sheet, rows, columns[level.codes == code], text) for code, text in enumerate(level.texts)]
         known = {kind for kind in kinds if kind}
         if len(known) > 1:
             return level.name

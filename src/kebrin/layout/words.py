@@ -28,9 +28,7 @@ _MONTHS = {
     )
     for month in names.split()
 }  # fmt: skip
-_QUARTER = re.compile(
-    r"(?:q[1-4]|[1-4]q|quarter [1-4]|[1-4](?:st|nd|rd|th) quarter)(?: \d{4})?", re.IGNORECASE
-)
+_QUARTER = re.compile(r"(?:q[1-4]|[1-4]q|quarter [1-4]|[1-4](?:st|nd|rd|th) quarter)(?: \d{4})?", re.IGNORECASE)
 _YEAR = re.compile(r"(?:1[89]|20|21)\d\d(?:[/–-]\d{2,4})?")
 _DAY = re.compile(r"(?:mon|tue|wed|thu|fri|sat|sun)[a-z]*", re.IGNORECASE)
 _ISO_DATE = re.compile(r"\d{4}-\d\d-\d\d")

@@ -39,17 +39,12 @@ def join(
 
     With `drop_constant`, boxhead levels that say the same on every row are dropped, and their names returned.
     """
-    tables = [
-        piece.table.stamped(stamp) if stamp else piece.table
-        for piece, stamp in zip(pieces, stamps, strict=True)
-    ]
+    tables = [piece.table.stamped(stamp) if stamp else piece.table for piece, stamp in zip(pieces, stamps, strict=True)]
     table = stack(tables)
     if not drop_constant:
         return table, ()
     levels = {level.name for piece in pieces for level in piece.layout.boxhead}
-    constant = tuple(
-        column for column in table.dimensions if column in levels and _is_constant(table, column)
-    )
+    constant = tuple(column for column in table.dimensions if column in levels and _is_constant(table, column))
     kept = [column for column in table.columns if column not in constant]
     return (table.only(kept) if constant else table), constant
 

@@ -127,7 +127,7 @@ _PLACES = (
 
 
 class FieldPlace(_Strict):
-    """Where a field's value stands: one of six forms.
+    r"""Where a field's value stands: one of six forms.
 
     `sheet name`; `file name` or `file name, 'traffic_(\\d{4})'`; `beside 'Route code:'`; `below 'Route'`; `cell B3`;
     `text 'Skarrow'`.

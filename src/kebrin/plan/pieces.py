@@ -58,17 +58,13 @@ def work_sheet(
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
         what = (
-            f"no table was found; its {cells:,} cells are text around the tables"
-            if cells > 1
-            else "no table was found"
+            f"no table was found; its {cells:,} cells are text around the tables" if cells > 1 else "no table was found"
         )
         remarks.append(Remark("no table", what, sheet.source, sheet.name))
     return SheetWork(pieces, ledger, tuple(remarks))
 
 
-def _piece(
-    sheet: Sheet, layout: Layout, stated: Stated | None, blanks: Blanks, tolerance: float | None
-) -> Piece:
+def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, blanks: Blanks, tolerance: float | None) -> Piece:
     measure = (stated.measure if stated else "") or _only_heading(layout)
     table = unpivot(sheet, layout, measure=measure, blanks=blanks)
     fields: dict[str, str | None] = {found.name: found.value for found in layout.fields}

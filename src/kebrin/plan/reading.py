@@ -30,21 +30,18 @@ def read_plan(path: str | Path) -> PlanModel:
     try:
         text = path.read_text("utf-8")
     except OSError as error:
-        raise PlanError(
-            "the plan can't be read", Place(str(path)), why=error.strerror or str(error)
-        ) from error
+        raise PlanError("the plan can't be read", Place(str(path)), why=error.strerror or str(error)) from error
     except UnicodeDecodeError:
         raise PlanError("the plan is not UTF-8 text", Place(str(path)), do="Save it as UTF-8") from None
     return parse_plan(text, str(path))
 
 
 def parse_plan(text: str, file: str = "") -> PlanModel:
-    """A plan from its text.
+    r"""A plan from its text.
 
-    >>> parse_plan('kebrin = 1\\n[table.traffic]\\nfile = "a.xlsx"')
+    >>> parse_plan('kebrin = 1\n[table.traffic]\nfile = "a.xlsx"')
     Traceback (most recent call last):
-    ...
-    kebrin.errors.PlanError: line 3: unknown key 'file' in table.traffic: the keys there are fields, files, layout, ...
+    kebrin.errors.PlanError: line 3: unknown key 'file' in table.traffic: the keys there are fields, files, ...
     """
     try:
         content = tomllib.loads(text)
@@ -72,7 +69,8 @@ def parse_plan(text: str, file: str = "") -> PlanModel:
 
 
 def _told(error: ValidationError, text: str, file: str) -> PlanError:
-    found = sorted({_mistake(detail, text) for detail in error.errors()})
+    # What is missing comes last: often it is there, misspelt.
+    found = sorted({_mistake(detail, text) for detail in error.errors()}, key=lambda told: ("missing" in told[1], told))
     line, what, why, do = found[0]
     if len(found) > 1:
         rest = "; ".join(f"line {at}: {said}" for at, said, *_ in found[1:])
@@ -116,9 +114,7 @@ def _model_in(annotation: Any) -> Any:
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return annotation
     inner = [_model_in(part) for part in get_args(annotation)]
-    return next(
-        (part for part in inner if isinstance(part, type) and issubclass(part, BaseModel)), annotation
-    )
+    return next((part for part in inner if isinstance(part, type) and issubclass(part, BaseModel)), annotation)
 
 
 def _line_of(text: str, loc: tuple[Any, ...]) -> int:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.errors import LayoutError, Place
@@ -17,6 +16,7 @@ from kebrin.sources import files, read
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
+    from pathlib import Path
 
     from kebrin.cells import Report
     from kebrin.plan.model import LayoutPlan, PlanModel, TablePlan
@@ -49,9 +49,7 @@ def run_plan(plan: PlanModel, base: Path, on_file: Callable[[str], None] | None 
     return [_run_table(name, table, base, terms, on_file) for name, table in plan.table.items()]
 
 
-def _run_table(
-    name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Callable[[str], None] | None
-) -> Done:
+def _run_table(name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Callable[[str], None] | None) -> Done:
     parts = []
     for path in _paths(plan, base):
         if on_file is not None:
@@ -89,9 +87,7 @@ def _part(report: Report, plan: TablePlan, terms: Terms) -> _Part:
     return _Part(tuple(works), tuple(stamps), Source(report.path, report.digest, used, left_out))
 
 
-def _sheet(
-    report: Report, name: str, plan: TablePlan, terms: Terms
-) -> tuple[SheetWork, dict[str, str | None]]:
+def _sheet(report: Report, name: str, plan: TablePlan, terms: Terms) -> tuple[SheetWork, dict[str, str | None]]:
     sheet = report[name]
     values, cells = field_values(sheet, plan.fields)
     work = work_sheet(

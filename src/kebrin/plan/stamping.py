@@ -17,9 +17,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Report
 
 
-def field_values(
-    sheet: Sheet, stated: Mapping[str, str]
-) -> tuple[dict[str, str | None], tuple[FieldCell, ...]]:
+def field_values(sheet: Sheet, stated: Mapping[str, str]) -> tuple[dict[str, str | None], tuple[FieldCell, ...]]:
     """The value of each stated field, and the cells that the values came from.
 
     Raises:

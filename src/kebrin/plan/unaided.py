@@ -42,10 +42,7 @@ def tidy_reports(
     files: list[str] = []
     for report in reports:
         files.append(report.path)
-        done = [
-            work_sheet(report[name], stated, blanks=blanks, tolerance=terms.tolerance)
-            for name in report.shown
-        ]
+        done = [work_sheet(report[name], stated, blanks=blanks, tolerance=terms.tolerance) for name in report.shown]
         works += done
         used = tuple(work.ledger.sheet for work in done)
         left_out = {name: HIDDEN_WHY.format(state=state) for name, state in report.hidden.items()}

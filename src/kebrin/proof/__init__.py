@@ -6,5 +6,6 @@ from kebrin.proof.proof import Proof, Source
 from kebrin.proof.ties import Gap, TieOut, tie_out
 
 __all__ = [
-    "BodyAccount", "Conservation", "Gap", "Proof", "SheetLedger", "Source", "TieOut", "Use", "account", "body_accounts", "conserve", "tie_out",
+    "BodyAccount", "Conservation", "Gap", "Proof", "SheetLedger", "Source", "TieOut", "Use",
+    "account", "body_accounts", "conserve", "tie_out",
 ]  # fmt: skip

@@ -10,11 +10,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from kebrin.cells import Kind, Look, Sheet
-from kebrin.layout import Layout
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
+    from kebrin.layout import Layout
     from kebrin.table import Table
 
 
@@ -66,7 +66,7 @@ def body_accounts(sheet: Sheet, layout: Layout, measures: tuple[str, ...]) -> di
     """What a block's body holds per measure, by the layout alone: neither the table nor its origins are asked."""
     accounts = dict.fromkeys(measures, BodyAccount())
     for name, columns in _columns_of(layout, measures).items():
-        at = np.ix_(layout.body_rows, columns)
+        at = np.ix_(layout.body_rows, np.array(columns, np.int32))
         filled, kinds, looks = sheet.filled[at], sheet.kinds[at], sheet.looks[at]
         none = ((looks == Look.MISSING) | (kinds == Kind.ERROR)) & filled
         accounts[name] = BodyAccount(int(filled.sum()), int(none.sum()), float(np.nansum(sheet.numbers[at])))
@@ -96,10 +96,6 @@ def _columns_of(layout: Layout, measures: tuple[str, ...]) -> dict[str, list[int
         return {measures[0]: layout.body_columns.tolist()}
     columns: dict[str, list[int]] = {}
     for at, label in enumerate(layout.level(layout.measures).labels()):
-        name = (
-            label
-            if label in measures
-            else next(iter(set(measures) - set(layout.level(layout.measures).texts)))
-        )
+        name = label if label in measures else next(iter(set(measures) - set(layout.level(layout.measures).texts)))
         columns.setdefault(name, []).append(int(layout.body_columns[at]))
     return columns

@@ -118,7 +118,7 @@ def _claim_lines(uses: NDArray[np.uint8], layout: Layout) -> None:
     label_rows = [*layout.body_rows.tolist(), *layout.label_rows]
     uses[np.ix_(layout.boxhead_rows, columns)] = Use.HEADING
     uses[np.ix_(label_rows, layout.stub_columns)] = Use.LABEL
-    uses[np.ix_(layout.body_rows, total_columns)] = Use.TOTAL
+    uses[np.ix_(layout.body_rows, np.array(total_columns, np.int32))] = Use.TOTAL
     uses[np.ix_(total_rows, columns)] = Use.TOTAL
     uses[list(layout.hidden_rows), :] = Use.HIDDEN
     uses[:, list(layout.hidden_columns)] = Use.HIDDEN

@@ -138,9 +138,7 @@ def _check(sheet: Sheet, layout: Layout, line: TotalLine) -> tuple[NDArray[Any],
     others = layout.total_lines("column" if along else "row")
     own = layout.body_columns if along else layout.body_rows
     cross = np.concatenate((own, np.array([other.at for other in others], np.int32)))
-    numbers = (
-        sheet.numbers[np.ix_(line.parts, cross)] if along else sheet.numbers[np.ix_(cross, line.parts)].T
-    )
+    numbers = sheet.numbers[np.ix_(line.parts, cross)] if along else sheet.numbers[np.ix_(cross, line.parts)].T
     stated = sheet.numbers[line.at, cross] if along else sheet.numbers[cross, line.at]
     there = ~np.isnan(stated) & ~np.isnan(numbers).all(axis=0)
     numbers, stated, cross = numbers[:, there], stated[there], cross[there]

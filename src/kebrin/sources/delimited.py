@@ -56,9 +56,7 @@ def _rows(text: str, mark: str, where: Place) -> list[list[str]]:
         return list(reader)
     except csv.Error as error:
         at = Place(where.file, line=reader.line_num)
-        raise SourceError(
-            "a line can't be split into cells", at, why=str(error), do="Check its quotes"
-        ) from error
+        raise SourceError("a line can't be split into cells", at, why=str(error), do="Check its quotes") from error
 
 
 def decode(content: bytes, where: Place) -> str:
@@ -80,9 +78,7 @@ def decode(content: bytes, where: Place) -> str:
 
         best = from_bytes(content, cp_isolation=["cp1252", "cp1250", "cp1251", "mac_roman", "cp437"]).best()
         if best is None:
-            raise SourceError(
-                "the text's encoding can't be told", where, do="Save the file as UTF-8"
-            ) from None
+            raise SourceError("the text's encoding can't be told", where, do="Save the file as UTF-8") from None
         return str(best)
 
 

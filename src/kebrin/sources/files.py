@@ -36,18 +36,16 @@ def first_bytes(path: Path) -> bytes:
     except IsADirectoryError:
         raise SourceError("this is a folder", Place(str(path)), do="Name a file in it") from None
     except OSError as error:
-        raise SourceError(
-            "the file can't be opened", Place(str(path)), why=error.strerror or str(error)
-        ) from error
+        raise SourceError("the file can't be opened", Place(str(path)), why=error.strerror or str(error)) from error
     if not head:
         raise SourceError("the file is empty", Place(str(path)), why="it has 0 bytes", do="Ask for it again")
     return head
 
 
 def nature(head: bytes) -> str:
-    """What a file's first bytes say it is: 'zip', 'compound file', 'PDF', ..., 'text' or 'unknown bytes'.
+    r"""What a file's first bytes say it is: 'zip', 'compound file', 'PDF', ..., 'text' or 'unknown bytes'.
 
-    >>> nature(b"PK\\x03\\x04..."), nature(b"Sailing;Cars\\n"), nature(b"\\x00\\x01\\x02")
+    >>> nature(b"PK\x03\x04..."), nature(b"Sailing;Cars\n"), nature(b"\x00\x01\x02")
     ('zip', 'text', 'unknown bytes')
     """
     for signature, name in _SIGNATURES:

@@ -123,12 +123,10 @@ def _take(found: SecondLook, at: tuple[int, int], cell: etree._Element) -> None:
             found.unstored.append(at)
 
 
-def _rows(
-    stream: object, hidden: set[int] | None = None
-) -> Iterator[tuple[int, Iterator[tuple[int, etree._Element]]]]:
+def _rows(stream: object, hidden: set[int] | None = None) -> Iterator[tuple[int, Iterator[tuple[int, etree._Element]]]]:
     """Row numbers (0-based) with their cells; each row is let go when the next one is asked for."""
     number = -1
-    for _, row in etree.iterparse(stream, tag="{*}row", resolve_entities=False, huge_tree=True):  # type: ignore[call-overload]
+    for _, row in etree.iterparse(stream, tag="{*}row", resolve_entities=False, huge_tree=True):
         stated = row.get("r")
         number = int(stated) - 1 if stated else number + 1
         if hidden is not None and row.get("hidden") in {"1", "true"}:
@@ -150,7 +148,7 @@ def _cells(row: etree._Element) -> Iterator[tuple[int, etree._Element]]:
 
 def _hidden_columns(stream: object) -> set[int]:
     hidden: set[int] = set()
-    for _, element in etree.iterparse(stream, tag=("{*}col", "{*}row"), resolve_entities=False):  # type: ignore[call-overload]
+    for _, element in etree.iterparse(stream, tag=("{*}col", "{*}row"), resolve_entities=False):
         if etree.QName(element).localname == "row":
             break
         if element.get("hidden") in {"1", "true"}:

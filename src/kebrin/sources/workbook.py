@@ -122,9 +122,7 @@ def _refuse_what_is_none(path: Path, nature: str) -> None:
             do="If it is delimited text, name it .csv",
         )
     if nature != "zip":
-        raise SourceError(
-            "this is not a workbook", where, why=f"it starts like {_a(nature)}", do="Export it as .xlsx"
-        )
+        raise SourceError("this is not a workbook", where, why=f"it starts like {_a(nature)}", do="Export it as .xlsx")
 
 
 def _a(noun: str) -> str:

@@ -69,9 +69,7 @@ def _refuse_unstored(cells: list[tuple[int, int]], where: Place) -> None:
         )  # fmt: skip
 
 
-def _merges(
-    raw: Iterable[tuple[int, int, int, int]], shape: tuple[int, ...], where: Place
-) -> tuple[Area, ...]:
+def _merges(raw: Iterable[tuple[int, int, int, int]], shape: tuple[int, ...], where: Place) -> tuple[Area, ...]:
     """Merges clipped to the grid.
 
     Raises:
@@ -103,9 +101,7 @@ def _formats(book: Workbook, name: str, rows: int | None = None) -> Formats:
     return Formats(
         bold=frozenset(at for at, style in styled.items() if style.bold),
         indents={at: style.indent for at, style in styled.items() if style.indent},
-        number_formats={
-            at: style.number_format for at, style in styled.items() if style.number_format != "General"
-        },
+        number_formats={at: style.number_format for at, style in styled.items() if style.number_format != "General"},
         filled=frozenset(at for at, style in styled.items() if style.filled),
         formulas=found.formulas,
         hidden_rows=frozenset(found.hidden_rows),

@@ -64,9 +64,7 @@ def labels(codes: NDArray[np.int32], distinct: Sequence[str]) -> pa.DictionaryAr
     codes = np.ascontiguousarray(codes, np.int32)
     gaps = codes < 0
     known = ~gaps if gaps.any() else None
-    indices = _primitive(
-        pa.int32(), np.where(gaps, 0, codes).astype(np.int32) if gaps.any() else codes, known
-    )
+    indices = _primitive(pa.int32(), np.where(gaps, 0, codes).astype(np.int32) if gaps.any() else codes, known)
     return pa.DictionaryArray.from_arrays(cast("pa.Int32Array", indices), texts(distinct))
 
 

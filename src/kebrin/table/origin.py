@@ -105,11 +105,7 @@ class Origin:
         record = place if segment.kept is None else int(segment.kept[place])
         line, group = divmod(record, segment.width)
         column = int(segment.columns[measure][group])
-        return (
-            None
-            if column == NO_CELL
-            else CellOrigin(segment.file, segment.sheet, int(segment.rows[line]), column)
-        )
+        return None if column == NO_CELL else CellOrigin(segment.file, segment.sheet, int(segment.rows[line]), column)
 
     def __add__(self, other: Origin) -> Origin:
         return Origin(self.segments + other.segments)

@@ -108,9 +108,7 @@ def _about_numbers(cells: Cells) -> list[Remark]:
             cells.looks == Look.MARKED,
             "{count} numbers bear footnote marks ({texts}), now apart",
         ),
-        *_said(
-            cells, "number kept as text", kept, "{count} numbers kept as text ({texts}) were read as numbers"
-        ),
+        *_said(cells, "number kept as text", kept, "{count} numbers kept as text ({texts}) were read as numbers"),
     ]
 
 
@@ -130,7 +128,8 @@ def _said(cells: Cells, kind: str, where: NDArray[np.bool_], sentence: str) -> l
 
 def _singular(sentence: str) -> str:
     for many, one in (
-        ("error cells", "error cell"), ("missing marks", "missing mark"), ("numbers bear footnote marks", "number bears a footnote mark"),
+        ("error cells", "error cell"), ("missing marks", "missing mark"),
+        ("numbers bear footnote marks", "number bears a footnote mark"),
         ("numbers kept as text", "number kept as text"), ("were read as numbers", "was read as a number"),
     ):  # fmt: skip
         sentence = sentence.replace(many, one)
@@ -183,9 +182,7 @@ def _flags(cells: Cells, known: NDArray[np.bool_]) -> pa.Array:
 
 
 def _times(cells: Cells, known: NDArray[np.bool_]) -> pa.Array | None:
-    values = [
-        value if know else dt.time() for value, know in zip(cells.values(), known.tolist(), strict=True)
-    ]
+    values = [value if know else dt.time() for value, know in zip(cells.values(), known.tolist(), strict=True)]
     if not all(isinstance(value, dt.time) for value in values):
         return None  # durations over a day have no Arrow type that every program reads
     seconds = [value.hour * 3600 + value.minute * 60 + value.second for value in values]

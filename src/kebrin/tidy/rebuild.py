@@ -70,10 +70,7 @@ def _places(
     by_path: dict[tuple[str | None, ...], list[int]] = {}
     for line, path in enumerate(zip(*(level.labels() for level in every), strict=True) if every else ()):
         by_path.setdefault(path, []).append(line)
-    columns = [
-        table.data.column(level.name).slice(part.start, part.stop - part.start).to_pylist()
-        for level in levels
-    ]
+    columns = [table.data.column(level.name).slice(part.start, part.stop - part.start).to_pylist() for level in levels]
     count = part.stop - part.start
     paths = list(zip(*columns, strict=True)) if columns else [()] * count
     if measures is not None:

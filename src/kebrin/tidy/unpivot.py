@@ -48,9 +48,7 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", blanks: Blanks =
     Raises:
         PlanError: two of the columns would bear one name.
     """
-    groups = (
-        _by_measure(layout, measure or VALUE) if layout.measures else _one_measure(layout, measure or VALUE)
-    )
+    groups = _by_measure(layout, measure or VALUE) if layout.measures else _one_measure(layout, measure or VALUE)
     _refuse_same_names(sheet, layout, groups)
     records = len(layout.body_rows) * len(next(iter(groups.columns.values()), ()))
     whole = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns)
@@ -137,9 +135,7 @@ def _same_headings(sheet: Sheet, layout: Layout) -> list[Remark]:
         alike = _alike(levels, len(lines))
         if len(alike):
             cells = [
-                (int(layout.area.top), int(lines[at]))
-                if what == "columns"
-                else (int(lines[at]), int(layout.area.left))
+                (int(layout.area.top), int(lines[at])) if what == "columns" else (int(lines[at]), int(layout.area.left))
                 for at in alike[:5]
             ]
             shown = tuple(addresses([cell]) for cell in cells)
