@@ -6,16 +6,21 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
-from kebrin import deliver, sources
-from kebrin import plan as core
+from kebrin import sources
 from kebrin.api.report import Report
 from kebrin.api.table import Table
+from kebrin.deliver import publish
 from kebrin.errors import OutputError
+from kebrin.plan import unaided
+from kebrin.plan.reading import read_plan
+from kebrin.plan.running import run_plan
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from kebrin.deliver import Published
+    from kebrin.deliver.publish import Published
+    from kebrin.plan.joining import Done
+    from kebrin.plan.model import PlanModel
     from kebrin.proof import Proof
 
 
@@ -23,7 +28,7 @@ if TYPE_CHECKING:
 class Run:
     """What a run made: tables and proofs by name, and the outputs that the plan names (table, file)."""
 
-    done: tuple[core.Done, ...]
+    done: tuple[Done, ...]
     outputs: tuple[tuple[str, Path], ...] = ()
 
     @property
@@ -65,15 +70,15 @@ class Run:
         named = self.outputs if outputs is None else tuple((table, Path(file)) for table, file in outputs.items())
         by_name = {done.name: done for done in self.done}
         for _, path in named:
-            deliver.refuse_ending(path)
-        return tuple(deliver.publish(by_name[table], path, accept=accept) for table, path in named)
+            publish.refuse_ending(path)
+        return tuple(publish.publish(by_name[table], path, accept=accept) for table, path in named)
 
 
 @dataclass(frozen=True, eq=False)
 class Plan:
     """A plan, read and checked: `model` is what it says, `base` the folder that its file names are relative to."""
 
-    model: core.PlanModel
+    model: PlanModel
     base: Path
 
     def run(self, on_file: Callable[[str], None] | None = None) -> Run:
@@ -94,7 +99,7 @@ class Plan:
             LayoutError: something that the plan names is not there.
         """
         outputs = tuple((output.table, self.base / output.file) for output in self.model.output)
-        return Run(tuple(core.run_plan(self.model, self.base, on_file)), outputs)
+        return Run(tuple(run_plan(self.model, self.base, on_file)), outputs)
 
 
 def load_plan(path: str | Path) -> Plan:
@@ -103,7 +108,7 @@ def load_plan(path: str | Path) -> Plan:
     Raises:
         PlanError: it is missing or wrong; line, key and the nearest valid word are told.
     """
-    return Plan(core.read_plan(path), Path(path).parent)
+    return Plan(read_plan(path), Path(path).parent)
 
 
 def tidy_reports(*reports: Report | str | Path, blanks: Literal["keep", "leave out"] = "leave out") -> Run:
@@ -123,8 +128,8 @@ def tidy_reports(*reports: Report | str | Path, blanks: Literal["keep", "leave o
         LayoutError: no table was found.
     """
     cores = (report.core if isinstance(report, Report) else sources.read(report) for report in reports)
-    return Run(tuple(core.tidy_reports(cores, blanks=blanks)))
+    return Run(tuple(unaided.tidy_reports(cores, blanks=blanks)))
 
 
-def _table(done: core.Done) -> Table:
+def _table(done: Done) -> Table:
     return Table.of(done.table, lambda _: done.proof)

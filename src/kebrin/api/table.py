@@ -5,7 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, fields
 from typing import TYPE_CHECKING
 
-from kebrin import deliver, tidy
+from kebrin import tidy
+from kebrin.deliver import publish
+from kebrin.deliver.atomic import whole_file
+from kebrin.deliver.notebook import table_html
+from kebrin.deliver.tables import write_table
 from kebrin.errors import PlanError
 from kebrin.table import Table as CoreTable
 
@@ -78,16 +82,16 @@ class Table(CoreTable):
         from pathlib import Path
 
         target = Path(path)
-        deliver.refuse_ending(target)
-        with deliver.whole_file(target) as part:
-            deliver.write_table(self, part, kind=target.suffix)
+        publish.refuse_ending(target)
+        with whole_file(target) as part:
+            write_table(self, part, kind=target.suffix)
 
     def __repr__(self) -> str:
         said = f"Table: {len(self):,} rows; {', '.join(self.columns)}"
         return said if self.prove is None else f"{said}; {self._verdict()}"
 
     def _repr_html_(self) -> str:
-        return deliver.table_html(self, "" if self.prove is None else self._verdict())
+        return table_html(self, "" if self.prove is None else self._verdict())
 
     def _verdict(self) -> str:
         return "proved" if self.proof.holds else f"not proved: {self.proof.failures[0]}"

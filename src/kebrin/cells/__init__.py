@@ -1,6 +1,6 @@
 """Cells: addresses, kinds, looks, formats, and Sheet, the first of the two things that travel."""
 
-from kebrin.cells.address import Area, a1, addresses, column_letters, parse_a1
+from kebrin.address import Area, a1, addresses, column_letters, parse_a1
 from kebrin.cells.formats import Formats
 from kebrin.cells.kinds import Kind
 from kebrin.cells.looks import Look, Reading, neat, read_text, trailing_mark

@@ -8,19 +8,22 @@ from __future__ import annotations
 
 import sys
 import time
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
+from pathlib import Path
+from threading import Thread
 from typing import TYPE_CHECKING
 
 from kebrin.sources import files
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
-    from pathlib import Path
 
     from kebrin.cells import Report
     from kebrin.sources.workbook import Workbook
 
 _QUIET_SECONDS = 1.0
+_READING_COMMANDS = frozenset({"tidy", "survey"})
+_started: dict[Path, Future[Workbook | None]] = {}
 
 
 def reports_ahead(inputs: Sequence[str], *, progress: bool) -> Iterator[Report]:
@@ -30,26 +33,49 @@ def reports_ahead(inputs: Sequence[str], *, progress: bool) -> Iterator[Report]:
         SourceError: nothing is there, or a file can't be read.
     """
     paths = list(dict.fromkeys(path for item in inputs for path in files.listed(item)))
-    pool = ThreadPoolExecutor(1)
-    first = pool.submit(_open, paths[0])
-    return _each(paths, pool, first, progress=progress)
+    first = _started.pop(paths[0]) if paths[0] in _started else _submit(paths[0])
+    return _each(paths, first, progress=progress)
 
 
-def _each(
-    paths: list[Path], pool: ThreadPoolExecutor, first: Future[Workbook | None], *, progress: bool
-) -> Iterator[Report]:
+def head_start(words: Sequence[str]) -> None:
+    """Begin to parse the first workbook that a command line names, while the command line itself is still being read.
+
+    It is a guess that costs nothing if wrong: what is not asked for later is dropped, and errors are told only then.
+    """
+    if len(words) > 1 and words[0] in _READING_COMMANDS:
+        named = next((Path(word) for word in words[1:] if not word.startswith("-")), None)
+        if named is not None and named.suffix.lower() in files.WORKBOOK_ENDINGS and named.is_file():
+            _started[named] = _submit(named)
+
+
+def _submit(path: Path) -> Future[Workbook | None]:
+    """Open a workbook in a thread that does not hold up the end of the process."""
+    future: Future[Workbook | None] = Future()
+
+    def work() -> None:
+        try:
+            future.set_result(_open(path))
+        except BaseException as error:  # noqa: BLE001 - it is raised again where the result is asked for
+            future.set_exception(error)
+
+    Thread(target=work, daemon=True).start()
+    return future
+
+
+def _each(paths: list[Path], first: Future[Workbook | None], *, progress: bool) -> Iterator[Report]:
     from kebrin.sources import read
 
     upcoming: Future[Workbook | None] | None = first
     started = time.monotonic()
-    with pool:
-        for at, path in enumerate(paths):
-            opened = upcoming.result() if upcoming is not None else None
-            upcoming = pool.submit(_open, paths[at + 1]) if at + 1 < len(paths) else None
-            if progress and sys.stderr.isatty() and time.monotonic() - started > _QUIET_SECONDS:
-                print(f"\r{at + 1} of {len(paths)}: {path.name[:60]:<60}", end="", file=sys.stderr, flush=True)
-            yield read(path, opened=opened)
-    if progress and sys.stderr.isatty() and time.monotonic() - started > _QUIET_SECONDS:
+    shown = False
+    for at, path in enumerate(paths):
+        opened = upcoming.result() if upcoming is not None else None
+        upcoming = _submit(paths[at + 1]) if at + 1 < len(paths) else None
+        if progress and sys.stderr.isatty() and time.monotonic() - started > _QUIET_SECONDS:
+            print(f"\r{at + 1} of {len(paths)}: {path.name[:60]:<60}", end="", file=sys.stderr, flush=True)
+            shown = True
+        yield read(path, opened=opened)
+    if shown:
         print(f"\r{'':<80}\r", end="", file=sys.stderr, flush=True)
 
 

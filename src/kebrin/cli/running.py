@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from kebrin.api import Run
-    from kebrin.deliver import Published
+    from kebrin.deliver.publish import Published
 
 
 def run(plan_file: Path, *, accept: bool, as_json: bool) -> int:

@@ -15,7 +15,7 @@ from kebrin.cells import as_label
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from kebrin.deliver import Published
+    from kebrin.deliver.publish import Published
     from kebrin.proof import Proof
     from kebrin.table import Table
 

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
-    from kebrin.plan import Done
+    from kebrin.plan.joining import Done
 
 
 def tidy(
@@ -26,14 +26,18 @@ def tidy(
 ) -> int:
     """Tidy reports without a plan and write what came of it."""
     reports = reports_ahead(inputs, progress=not as_json)
-    from kebrin import deliver
-    from kebrin.plan import Terms, tidy_reports
+    from kebrin.deliver.publish import publish, refuse_ending
+    from kebrin.plan.joining import Terms
+    from kebrin.plan.unaided import tidy_reports
 
-    deliver.refuse_ending(output)
+    if not as_json:
+        from kebrin.cli import show  # noqa: F401 - loaded while the first workbook is being parsed
+
+    refuse_ending(output)
     terms = Terms(tolerance=tolerance)
     done = tidy_reports(reports, blanks="keep" if keep_blanks else "leave out", terms=terms)
     paths = [output, *(_beside(output, part) for part in done[1:])]
-    published = [deliver.publish(part, path, accept=accept) for part, path in zip(done, paths, strict=True)]
+    published = [publish(part, path, accept=accept) for part, path in zip(done, paths, strict=True)]
     if as_json:
         print(
             json.dumps(

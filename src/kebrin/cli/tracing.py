@@ -6,10 +6,10 @@ import json
 import sys
 from typing import TYPE_CHECKING
 
-from kebrin import deliver
 from kebrin.cells import as_label
 from kebrin.cli import show
 from kebrin.cli.ending import Exit
+from kebrin.deliver import tracing
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
     """Show the source cell behind an output value."""
-    found = deliver.trace(output, row, column)
+    found = tracing.trace(output, row, column)
     origin = found.origin
     if as_json:
         record = {name: value if value is None else str(value) for name, value in found.record.items()}

@@ -86,11 +86,14 @@ def _as_text(column: pa.Array) -> list[str | None]:
 
 
 def _parquet(table: Table, path: Path) -> None:
-    """Zstandard-compressed, dictionary pages for labels only."""
+    """Zstandard-compressed; dictionary pages for labels only, statistics for all else (labels would be written out)."""
     import pyarrow.parquet as pq
 
     labels = [field.name for field in table.data.schema if pa.types.is_dictionary(field.type)]
-    pq.write_table(table.data, path, compression="zstd", compression_level=1, use_dictionary=labels)
+    others = [name for name in table.columns if name not in labels]
+    pq.write_table(
+        table.data, path, compression="zstd", compression_level=1, use_dictionary=labels, write_statistics=others
+    )
 
 
 def _xlsx(table: Table, path: Path) -> None:

@@ -30,28 +30,39 @@ def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], 
     """
     if not len(rows):
         return ""
+    counts = _counts(sheet, rows, columns)
     for level in reversed(levels):
         if not 2 <= len(level.texts) <= _MOST_MEASURES or (level.codes < 0).any():
             continue
-        kinds = [_kind(sheet, rows, columns[level.codes == code], text) for code, text in enumerate(level.texts)]
-        known = {kind for kind in kinds if kind}
-        if len(known) > 1:
+        groups = [np.flatnonzero(level.codes == code) for code in range(len(level.texts))]
+        kinds = [
+            _kind(sheet, rows, columns[group], text, counts[:, group].sum(axis=1))
+            for group, text in zip(groups, level.texts, strict=True)
+        ]
+        if len({kind for kind in kinds if kind}) > 1:
             return level.name
     return ""
 
 
-def _kind(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], label: str) -> str:
-    """The one kind of all cells under a label, '' if they are blank or mixed."""
+def _counts(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.int64]:
+    """Cells of each kind (kinds x columns); texts that are figures count as numbers, missing marks as nothing."""
     cells = np.ix_(rows, columns)
     kinds, looks = sheet.kinds[cells], sheet.looks[cells]
-    telling = kinds[(kinds != Kind.BLANK) & (looks != Look.MISSING)]
-    figures = looks[(kinds == Kind.TEXT) & (looks != Look.MISSING)]
-    counts = np.bincount(telling, minlength=8)
-    counts[Kind.NUMBER] += int((figures != Look.WORDS).sum())
-    counts[Kind.TEXT] -= int((figures != Look.WORDS).sum())
-    if not counts.any() or counts.max() < 0.8 * counts.sum():
+    if (kinds == Kind.TEXT).any():
+        figures = (kinds == Kind.TEXT) & (looks != Look.WORDS)
+        kinds[figures] = Kind.NUMBER
+        kinds[looks == Look.MISSING] = Kind.BLANK
+    return np.stack([np.count_nonzero(kinds == kind, axis=0) for kind in Kind])
+
+
+def _kind(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], label: str, counts: NDArray[np.int64]
+) -> str:
+    """The one kind of all cells under a label, '' if they are blank or mixed."""
+    telling = counts[1:]
+    if not telling.any() or telling.max() < 0.8 * telling.sum():
         return ""
-    kind = Kind(int(counts.argmax()))
+    kind = Kind(int(telling.argmax()) + 1)
     return f"{kind.word} {_family(sheet, rows, columns, label)}" if kind == Kind.NUMBER else kind.word
 
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
+from kebrin.table.arrays import is_constant
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -44,14 +45,11 @@ def join(
     if not drop_constant:
         return table, ()
     levels = {level.name for piece in pieces for level in piece.layout.boxhead}
-    constant = tuple(column for column in table.dimensions if column in levels and _is_constant(table, column))
+    constant = tuple(
+        column for column in table.dimensions if column in levels and is_constant(table.data.column(column))
+    )
     kept = [column for column in table.columns if column not in constant]
     return (table.only(kept) if constant else table), constant
-
-
-def _is_constant(table: Table, column: str) -> bool:
-    values = table.data.column(column)
-    return values.null_count == 0 and len(values.unique()) <= 1
 
 
 def prove(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import tomllib
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, get_args
+from typing import TYPE_CHECKING, Any, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
@@ -100,11 +100,16 @@ def _mistake(detail: ErrorDetails, text: str) -> tuple[int, str, str, str]:
 def _keys_at(loc: tuple[Any, ...]) -> list[str]:
     """The keys that the model knows at a place."""
     model: Any = PlanModel
+    inside = False  # a table's name or an output's number is no key of the model
     for part in loc:
-        if isinstance(model, type) and issubclass(model, BaseModel):
-            field = next((f for name, f in model.model_fields.items() if part in {name, f.alias}), None)
-            model = field.annotation if field else None
-        model = _model_in(model)
+        if inside:
+            inside = False
+            continue
+        field = next((f for name, f in model.model_fields.items() if part in {name, f.alias}), None)
+        if field is None:
+            return []
+        inside = get_origin(field.annotation) in {dict, tuple}
+        model = _model_in(field.annotation)
     if not (isinstance(model, type) and issubclass(model, BaseModel)):
         return []
     return [field.alias or name for name, field in model.model_fields.items()]

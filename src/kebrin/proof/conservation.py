@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from kebrin.cells import Kind, Look, Sheet
+from kebrin.table.arrays import sum_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -84,7 +84,7 @@ def conserve(table: Table, bodies: Iterable[dict[str, BodyAccount]]) -> tuple[Co
         column = table.data.column(name)
         values = len(column) - column.null_count
         numeric = pa.types.is_floating(column.type)
-        total = (pc.sum(column).as_py() or 0.0) if numeric else None
+        total = sum_of(column) if numeric else None
         cells, missing, sum_in = inside[name]
         accounts.append(Conservation(name, cells, missing, values, sum_in if numeric else None, total))
     return tuple(accounts)

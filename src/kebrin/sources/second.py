@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 from lxml import etree
 
-from kebrin.cells.address import a1, parse_a1
+from kebrin.address import a1, parse_a1
 from kebrin.errors import Place, SourceError
 
 if TYPE_CHECKING:

@@ -21,13 +21,14 @@ from kebrin.sources import files, second
 if TYPE_CHECKING:
     from pathlib import Path
 
-_ERRORS = re.compile(rb"""\st=["']e["']""")
-_FORMULA = re.compile(rb"<(?:\w+:)?f[\s>/]")
+# Signs that a plain search finds, in either kind of quotes; a search costs a tenth of a regular expression.
+_ERRORS = (b't="e"', b"t='e'")
+_FORMULAS = (b"<f>", b"<f ", b":f>", b":f ")
+_HIDDEN = (b'hidden="1"', b'hidden="true"', b"hidden='1'", b"hidden='true'")
 # A formula whose cell ends with no stored result, or with an empty one.
 _UNSTORED = re.compile(
     rb"(?:</(?:\w+:)?f>|<(?:\w+:)?f(?:\s[^>]*)?/>)\s*(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v></(?:\w+:)?v>)?\s*</"
 )
-_HIDDEN = re.compile(rb"""\shidden=["'](?:1|true)["']""")
 _CHUNK, _OVERLAP = 8 << 20, 1024
 _RELATION = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
 _STRICT_RELATION = "{http://purl.oclc.org/ooxml/officeDocument/relationships}id"
@@ -165,9 +166,13 @@ def _signs(path: Path, part: str) -> Signs:
     with zipfile.ZipFile(path) as package, package.open(part) as stream:
         while chunk := stream.read(_CHUNK):
             seen = tail + chunk
-            errors = errors or _ERRORS.search(seen) is not None
-            hidden = hidden or _HIDDEN.search(seen) is not None
-            if not unstored and _FORMULA.search(seen):
+            errors = errors or _any(_ERRORS, seen)
+            hidden = hidden or _any(_HIDDEN, seen)
+            if not unstored and _any(_FORMULAS, seen):
                 unstored = _UNSTORED.search(seen) is not None
             tail = seen[-_OVERLAP:]
     return Signs(errors, unstored, hidden)
+
+
+def _any(signs: tuple[bytes, ...], seen: bytes) -> bool:
+    return any(sign in seen for sign in signs)

@@ -68,6 +68,32 @@ def labels(codes: NDArray[np.int32], distinct: Sequence[str]) -> pa.DictionaryAr
     return pa.DictionaryArray.from_arrays(cast("pa.Int32Array", indices), texts(distinct))
 
 
+def sum_of(column: pa.ChunkedArray) -> float:
+    """The sum of a float64 column, nulls left out.
+
+    >>> sum_of(pa.chunked_array([numbers(np.array([1.5, float("nan"), 2.0]))]))
+    3.5
+    """
+    total = 0.0
+    for chunk in column.chunks:
+        values = np.frombuffer(chunk.buffers()[1], np.float64, len(chunk), chunk.offset * 8)
+        total += float(np.nansum(values))
+    return total
+
+
+def is_constant(column: pa.ChunkedArray) -> bool:
+    """Whether a column of labels says the same on every row, and says something."""
+    if column.null_count:
+        return False
+    said = set()
+    for chunk in column.chunks:
+        codes = np.frombuffer(chunk.indices.buffers()[1], np.int32, len(chunk), chunk.indices.offset * 4)
+        said |= {chunk.dictionary[int(code)].as_py() for code in np.flatnonzero(np.bincount(codes, minlength=1))[:2]}
+        if len(said) > 1:
+            return False
+    return True
+
+
 def _primitive(kind: pa.DataType, values: NDArray[np.generic], known: NDArray[np.bool_] | None) -> pa.Array:
     validity = None if known is None else _bitmap(known)
     return pa.Array.from_buffers(kind, len(values), [validity, pa.py_buffer(values)])

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
-from kebrin.cells.address import a1
+from kebrin.address import a1
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
