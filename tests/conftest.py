@@ -1,1 +1,53 @@
+"""Fixtures that all tests share."""
 
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from typing import TYPE_CHECKING, Any
+
+import pytest
+from building import write_book
+from hypothesis import HealthCheck, settings
+
+from kebrin.demo import copy_demo
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+    from pathlib import Path
+
+settings.register_profile("quick", max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.register_profile("thorough", max_examples=2000, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "quick"))
+
+
+@pytest.fixture
+def demo(tmp_path: Path) -> Path:
+    """A folder with the demo's files."""
+    copy_demo(tmp_path)
+    return tmp_path
+
+
+@pytest.fixture
+def kebrin(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
+    """The command, run in the test's own folder."""
+
+    def run(*words: object) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [sys.executable, "-m", "kebrin", *map(str, words)],
+            cwd=tmp_path, capture_output=True, text=True, check=False, encoding="utf-8",
+            env={**os.environ, "PYTHONIOENCODING": "utf-8"},
+        )  # fmt: skip
+
+    return run
+
+
+@pytest.fixture
+def book(tmp_path: Path) -> Callable[..., Path]:
+    """Write a workbook named report.xlsx with one sheet of these rows."""
+
+    def write(rows: Sequence[Sequence[Any]], merges: Sequence[str] = (), name: str = "Sheet") -> Path:
+        return write_book(tmp_path / "report.xlsx", {name: rows}, {name: list(merges)})
+
+    return write

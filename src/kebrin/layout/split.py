@@ -130,8 +130,8 @@ def _label_columns(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], 
         if len(at) < 2:
             continue
         cells = [(int(rows[row]), int(columns[column])) for row in at]
-        # A label column is filled (or blank by blocks); one number among many words is no reason.
-        if not _are_labels(sheet, cells, running=True, times=True):
+        # A running number stands at the very left; further in, 1, 2, 3 may well be figures.
+        if not _are_labels(sheet, cells, running=column == 0, times=True):
             break
         labels.append(column)
     return labels
@@ -153,4 +153,4 @@ def _are_labels(sheet: Sheet, cells: list[tuple[int, int]], *, running: bool, ti
     steps = np.diff(numbers)
     if ((numbers >= 1800) & (numbers <= 2150)).all():
         return bool((steps > 0).all() or (steps < 0).all() or len(set(numbers.tolist())) * 2 <= len(numbers))
-    return running and len(numbers) >= 3 and bool((steps == steps[0]).all() and steps[0] > 0)
+    return running and len(numbers) >= 3 and bool((steps == 1).all())

@@ -114,7 +114,7 @@ def refuse_depth(sheet: Sheet, above: NDArray[np.intp], anchor: Anchor | None, d
         at = Place(sheet.source, sheet.name, a1(anchor.row, anchor.column) if anchor else "")
         raise LayoutError(
             f"the boxhead is stated to be {depth} rows deep", at,
-            why=f"only {len(above)} rows there hold anything", do="State a name for each heading row, and no more",
+            why=f"only {_counted(len(above), 'row')} anything", do="State a name for each heading row, and no more",
         )  # fmt: skip
 
 
@@ -128,9 +128,13 @@ def refuse_width(sheet: Sheet, left: NDArray[np.intp], anchor: Anchor | None, wi
         at = Place(sheet.source, sheet.name, a1(anchor.row, anchor.column) if anchor else "")
         raise LayoutError(
             f"the stub is stated to be {width} columns wide", at,
-            why=f"only {len(left)} columns there hold anything", do="State a name for each label column, and no more",
+            why=f"only {_counted(len(left), 'column')} anything", do="State a name for each label column, and no more",
         )  # fmt: skip
 
 
 def _corner(sheet: Sheet) -> str:
     return a1(sheet.shape[0] - 1, sheet.shape[1] - 1)
+
+
+def _counted(lines: int, what: str) -> str:
+    return f"1 {what} there holds" if lines == 1 else f"{lines} {what}s there hold"

@@ -70,7 +70,7 @@ def refuse_far_cells(path: Path, part: str, where: Place) -> None:
     if (bottom[0] + 1) * (right[1] + 1) > MOST_CELLS:
         raise SourceError(
             "the sheet is too wide and too long to be a report",
-            Place(where.file, where.sheet, f"{a1(*bottom)}, {a1(*right)}"),
+            Place(where.file, where.sheet, ", ".join(dict.fromkeys((a1(*bottom), a1(*right))))),
             why=f"cells in use reach over {bottom[0] + 1:,} rows and {right[1] + 1:,} columns",
             do="Clear the stray cell that stands far from the rest",
         )

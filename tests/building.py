@@ -1,0 +1,25 @@
+"""Workbooks for tests."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import openpyxl
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from pathlib import Path
+
+
+def write_book(path: Path, sheets: dict[str, Sequence[Sequence[Any]]], merges: dict[str, list[str]] | None = None) -> Path:
+    """A workbook with these rows; blanks are ''."""
+    book = openpyxl.Workbook()
+    book.remove(book.worksheets[0])
+    for name, rows in sheets.items():
+        sheet = book.create_sheet(name)
+        for row in rows:
+            sheet.append([None if value == "" else value for value in row])
+        for area in (merges or {}).get(name, []):
+            sheet.merge_cells(area)
+    book.save(path)
+    return path
