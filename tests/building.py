@@ -7,11 +7,10 @@ from typing import TYPE_CHECKING, Any
 import openpyxl
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
     from pathlib import Path
 
 
-def write_book(path: Path, sheets: dict[str, Sequence[Sequence[Any]]], merges: dict[str, list[str]] | None = None) -> Path:
+def write_book(path: Path, sheets: dict[str, Any], merges: dict[str, list[str]] | None = None) -> Path:
     """A workbook with these rows; blanks are ''."""
     book = openpyxl.Workbook()
     book.remove(book.worksheets[0])

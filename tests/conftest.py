@@ -8,9 +8,9 @@ import sys
 from typing import TYPE_CHECKING, Any
 
 import pytest
-from building import write_book
 from hypothesis import HealthCheck, settings
 
+from building import write_book
 from kebrin.demo import copy_demo
 
 if TYPE_CHECKING:
@@ -47,7 +47,7 @@ def kebrin(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
 def book(tmp_path: Path) -> Callable[..., Path]:
     """Write a workbook named report.xlsx with one sheet of these rows."""
 
-    def write(rows: Sequence[Sequence[Any]], merges: Sequence[str] = (), name: str = "Sheet") -> Path:
+    def write(rows: Any, merges: Sequence[str] = (), name: str = "Sheet") -> Path:
         return write_book(tmp_path / "report.xlsx", {name: rows}, {name: list(merges)})
 
     return write

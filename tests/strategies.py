@@ -83,7 +83,7 @@ def _built(
             if merged and last > first:
                 merges.append(Area(at[0], at[1], top + depth + last, at[1]))
     inner = grid[top + depth : top + depth + len(down), left + width :]
-    inner[:] = np.where(np.equal(body, None), "", body)
+    inner[:] = [["" if cell is None else cell for cell in row] for row in body]
     if with_totals:
         grid[-1, left] = "Total"
         grid[-1, left + width :] = [sum(cell for cell in column if cell is not None) for column in body.T]

@@ -6,9 +6,9 @@ import tomllib
 from pathlib import Path
 
 import pytest
-from building import write_book
 
 import kebrin as kb
+from building import write_book
 
 CASES = sorted(path.parent for path in (Path(__file__).parent / "cases").glob("*/case.toml"))
 
@@ -18,7 +18,9 @@ def test_a_case_comes_out_as_wanted_and_proved(case: Path, tmp_path: Path) -> No
     told = tomllib.loads((case / "case.toml").read_text("utf-8"))
     write_book(tmp_path / "report.xlsx", {"Sheet": told["rows"]}, {"Sheet": told.get("merges", [])})
     plan = tmp_path / "case.plan.toml"
-    plan.write_text(f'kebrin = 1\n[table.t]\nfiles = "report.xlsx"\n{told["plan"]}\n[[output]]\ntable = "t"\nfile = "t.csv"\n')
+    plan.write_text(
+        f'kebrin = 1\n[table.t]\nfiles = "report.xlsx"\n{told["plan"]}\n[[output]]\ntable = "t"\nfile = "t.csv"\n'
+    )
     run = kb.load_plan(plan).run()
     run.write()
     got = next(tmp_path.glob("t*.csv")).read_text("utf-8")

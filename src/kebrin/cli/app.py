@@ -71,7 +71,7 @@ def tidy(
 
 @app.command(epilog="Example: kebrin survey traffic_2031.xlsx")
 def survey(inputs: Inputs, *, as_json: AsJson = False) -> None:
-    """Show the sheets, their blocks and layouts with the evidence, a sample, and trouble spots."""
+    """Show each sheet's blocks and layout, why, and trouble spots."""
     with told(as_json=as_json):
         from kebrin.cli import surveying
 
@@ -119,7 +119,7 @@ def demo(
     *,
     as_json: AsJson = False,
 ) -> None:
-    """Write the demo reports and their plan, run all of it, and say what to look at."""
+    """Write the demo reports, run them, say what to look at."""
     with told(as_json=as_json):
         from kebrin.cli import demonstrating
 

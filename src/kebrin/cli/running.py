@@ -64,8 +64,8 @@ def tell(out: Console, done: Run, published: tuple[Published, ...]) -> None:
     for part in done.done:
         files = len(part.proof.sources)
         sheets = sum(len(source.used) for source in part.proof.sources)
-        from_what = f"{sheets} sheet{'s' * (sheets != 1)} of {files} file{'s' * (files != 1)}"
-        show.heading(out, f"{part.name}: {len(part.table):,} rows, one per observation, from {from_what}")
+        from_what = f"{show.counted(sheets, 'sheet')} of {show.counted(files, 'file')}"
+        show.heading(out, f"{part.name}: {show.counted(len(part.table), 'row')}, one per observation, from {from_what}")
         show.sample(out, part.table)
         show.verdict(out, part.proof)
         show.remarks(out, part.proof)

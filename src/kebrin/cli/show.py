@@ -47,6 +47,11 @@ def rows(out: Console, pairs: Iterable[tuple[str, str]]) -> None:
     out.print(Padding(grid, (0, 0, 0, 2), expand=False))
 
 
+def counted(number: int, what: str) -> str:
+    """A number with its noun."""
+    return f"{number:,} {what}" if number == 1 else f"{number:,} {what}s"
+
+
 def sample(out: Console, table: Table, most: int = _SAMPLE) -> None:
     """The first rows of a table; columns that do not fit are counted."""
     shown = table.data.slice(0, most).to_pydict()
@@ -90,7 +95,7 @@ def verdict(out: Console, proof: Proof) -> None:
     else:
         heading(out, "Not proved", "bold red")
         for failure in proof.failures[:_REMARKS]:
-            out.print(Padding(Text(f"✗ {failure}"), (0, 0, 0, 2), expand=False))
+            line(out, f"✗ {failure}")
     rows(out, _account(proof))
 
 
@@ -152,7 +157,7 @@ def remarks(out: Console, proof: Proof) -> None:
     several = len(proof.sources) > 1
     for remark in proof.remarks[:_REMARKS]:
         file = f"{Path(remark.file).name}, " if several and remark.file else ""
-        out.print(Padding(Text(f"· {file}{remark}"), (0, 0, 0, 2), expand=False))
+        line(out, f"· {file}{remark}")
     if len(proof.remarks) > _REMARKS:
         out.print(Text(f"  and {len(proof.remarks) - _REMARKS} more, all in the proof file", style="dim"))
 
@@ -162,14 +167,21 @@ def outputs(out: Console, published: Sequence[Published], lengths: dict[str, int
     heading(out, "Written")
     rows(
         out,
-        [(str(item.path), f"{lengths[item.table]:,} rows; proof in {item.proof_path.name}") for item in published],
+        [
+            (str(item.path), f"{counted(lengths[item.table], 'row')}; proof in {item.proof_path.name}")
+            for item in published
+        ],
     )
     for item in published:
         if item.held_back:
             good = item.path.with_name(item.path.name.replace(".unproved", ""))
-            out.print(Padding(Text(
-                f"{good.name} was left as it was. Look at what does not hold; --accept publishes it all the same.", style="yellow"
-            ), (0, 0, 0, 2), expand=False))  # fmt: skip
+            left = f"{good.name} was left as it was" if good.exists() else f"{good.name} was not written"
+            line(out, f"{left}. Look at what does not hold; --accept publishes it all the same.", "yellow")
+
+
+def line(out: Console, text: str, style: str = "") -> None:
+    """One indented line that folds under itself."""
+    out.print(Padding(Text(text, style=style), (0, 0, 0, 2), expand=False))
 
 
 def next_step(out: Console, text: str) -> None:

@@ -20,8 +20,6 @@ if TYPE_CHECKING:
 
     from rich.console import Console
 
-_EVIDENCE = 8
-
 
 def survey(inputs: Sequence[str], *, as_json: bool) -> int:
     """Survey reports sheet by sheet."""
@@ -87,10 +85,10 @@ class _Surveyed:
             _tell_evidence(out, layout)
             if tie.cells:
                 out.print(Text(f"  totals: {tie.cells:,} stated, {tie.exact:,} tie exactly, {tie.failed:,} do not"))
-            out.print(Text(f"  tidy: {len(table):,} rows", style="cyan"))
+            out.print(Text(f"  tidy: {show.counted(len(table), 'row')}", style="cyan"))
             show.sample(out, table, 3)
         for said in self.trouble():
-            out.print(Text(f"  ! {said}", style="yellow"))
+            show.line(out, f"! {said}", "yellow")
 
 
 def _roles(layout: Layout) -> list[tuple[str, str]]:
@@ -119,16 +117,16 @@ def _some(texts: tuple[str, ...]) -> str:
 
 
 def _tell_evidence(out: Console, layout: Layout) -> None:
-    shown = [said for said in layout.evidence if said.what != "kept as data"]
-    for said in shown[:_EVIDENCE]:
-        out.print(Text(f"  because {said.what}{' ' + said.where if said.where else ''}: {said.why}", style="dim"))
-    if len(shown) > _EVIDENCE:
-        out.print(
-            Text(
-                f"  and {len(shown) - _EVIDENCE} more reasons of the same kinds (all with --json)",
-                style="dim",
-            )
-        )
+    """The reasons, those of the same kind in one line."""
+    where: dict[tuple[str, str], list[str]] = {}
+    for said in layout.evidence:
+        if said.what != "kept as data":
+            line, _, place = said.where.partition(" ") if said.what == "total" else ("", "", said.where)
+            where.setdefault((f"{said.what} {line}".strip(), said.why), []).append(place)
+    for (name, why), places in where.items():
+        several = len(places) > 1
+        at = " ".join(part for part in (name + "s" * several, ", ".join(filter(None, places))) if part)
+        show.line(out, f"because {at}{', each' * several}: {why}", "dim")
 
 
 def _plain_layout(layout: Layout) -> dict[str, Any]:

@@ -68,7 +68,7 @@ def _show(done: Sequence[Done], published: Sequence[object]) -> None:
 
     out = show.console()
     for part in done:
-        show.heading(out, f"{part.name}: {len(part.table):,} rows, one per observation")
+        show.heading(out, f"{part.name}: {show.counted(len(part.table), 'row')}, one per observation")
         show.sample(out, part.table)
         show.verdict(out, part.proof)
         show.remarks(out, part.proof)

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 _MOST_ROWS, _MOST_COLUMNS = 200, 24
 _BLANK, _WORDS, _DATA = 0, 1, 2
+_FIRST_YEAR, _LAST_YEAR = 1800, 2150
 # How well a cell suits its region: (words, data).
 _IN_BODY, _IN_BOXHEAD, _IN_STUB = (-1.5, 1.0), (0.3, -0.6), (0.6, -0.4)
 
@@ -114,12 +115,22 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
         if len(at) < 2:
             continue
         cells = [(int(rows[row]), int(columns[column])) for column in at]
-        below = [(int(rows[row + 1]), column) for _, column in cells]
         headed = row > 0 and (use[row - 1][at] == _WORDS).sum() * 2 > len(at)
-        if not _are_labels(sheet, cells, running=not headed) or _are_labels(sheet, below, running=False):
+        if not _are_labels(sheet, cells, running=not headed) or _goes_on(sheet, cells, int(rows[row + 1])):
             break
         heads.append(row)
     return heads
+
+
+def _goes_on(sheet: Sheet, cells: list[tuple[int, int]], below: int) -> bool:
+    """Whether the row below holds years or dates too: then both are figures, and no row heads the other."""
+    under = [(below, column) for _, column in cells if sheet.filled[below, column]]
+    if not under:
+        return False
+    if sheet.kinds[cells[0]] == Kind.DATE:
+        return all(sheet.kinds[at] == Kind.DATE for at in under)
+    numbers = np.array([sheet.numbers[at] for at in under])
+    return bool(((numbers >= _FIRST_YEAR) & (numbers <= _LAST_YEAR) & (numbers % 1 == 0)).all())
 
 
 def _label_columns(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
@@ -133,8 +144,16 @@ def _label_columns(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], 
         # A running number stands at the very left; further in, 1, 2, 3 may well be figures.
         if not _are_labels(sheet, cells, running=column == 0, times=True):
             break
+        if _same_kind_beside(sheet, cells, int(columns[column + 1])):
+            break
         labels.append(column)
     return labels
+
+
+def _same_kind_beside(sheet: Sheet, cells: list[tuple[int, int]], beside: int) -> bool:
+    """Whether the next column holds dates as this one does: then both are figures."""
+    kinds = {int(sheet.kinds[row, beside]) for row, _ in cells if sheet.filled[row, beside]}
+    return sheet.kinds[cells[0]] == Kind.DATE and kinds == {int(Kind.DATE)}
 
 
 def _are_labels(sheet: Sheet, cells: list[tuple[int, int]], *, running: bool, times: bool = False) -> bool:
@@ -151,6 +170,6 @@ def _are_labels(sheet: Sheet, cells: list[tuple[int, int]], *, running: bool, ti
     if np.isnan(numbers).any() or (numbers % 1 != 0).any():
         return False
     steps = np.diff(numbers)
-    if ((numbers >= 1800) & (numbers <= 2150)).all():
+    if ((numbers >= _FIRST_YEAR) & (numbers <= _LAST_YEAR)).all():
         return bool((steps > 0).all() or (steps < 0).all() or len(set(numbers.tolist())) * 2 <= len(numbers))
     return running and len(numbers) >= 3 and bool((steps == 1).all())

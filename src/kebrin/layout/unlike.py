@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
+from kebrin.layout.words import period_name
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -25,6 +26,8 @@ _PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
 def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], columns: NDArray[np.intp]) -> str:
     """The name of the boxhead row whose labels tell values of unlike kinds apart, innermost first; '' if none does.
 
+    A row of years or months never does: periods are no measures.
+
     A column's kind is that of its cells (number, text, date, ...), its number format (money, percent, plain) and the
     unit in its label.
     """
@@ -32,7 +35,7 @@ def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], 
         return ""
     counts = _counts(sheet, rows, columns)
     for level in reversed(levels):
-        if not 2 <= len(level.texts) <= _MOST_MEASURES or (level.codes < 0).any():
+        if not 2 <= len(level.texts) <= _MOST_MEASURES or (level.codes < 0).any() or period_name(list(level.texts)):
             continue
         groups = [np.flatnonzero(level.codes == code) for code in range(len(level.texts))]
         kinds = [
@@ -52,6 +55,7 @@ def _counts(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> 
         figures = (kinds == Kind.TEXT) & (looks != Look.WORDS)
         kinds[figures] = Kind.NUMBER
         kinds[looks == Look.MISSING] = Kind.BLANK
+    kinds[kinds == Kind.ERROR] = Kind.BLANK
     return np.stack([np.count_nonzero(kinds == kind, axis=0) for kind in Kind])
 
 

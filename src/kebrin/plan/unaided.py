@@ -54,7 +54,14 @@ def tidy_reports(
             why=f"{sum(work.ledger.cells for work in works):,} cells hold something, and none of them a body of values",
             do="State where the table starts in a plan: starts, boxhead, stub",
         )  # fmt: skip
-    return [_done(group, works, sources, terms) for group in _alike(pieces)]
+    groups = _alike(pieces)
+    return [_done(group, _works_of(group, works, first=group is groups[0]), sources, terms) for group in groups]
+
+
+def _works_of(pieces: list[Piece], works: list[SheetWork], *, first: bool) -> list[SheetWork]:
+    """The sheets that gave a table its rows; those that gave none are accounted for with the first table."""
+    own = {id(piece) for piece in pieces}
+    return [work for work in works if own & {id(piece) for piece in work.pieces} or (first and not work.pieces)]
 
 
 def _alike(pieces: Sequence[Piece]) -> list[list[Piece]]:
