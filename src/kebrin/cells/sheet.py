@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Self
 
 import numpy as np
 
@@ -63,7 +63,7 @@ class Sheet:
     has_hidden_lines: bool = False
 
     @classmethod
-    def of(cls, rows: Iterable[Iterable[Any]], *, name: str = "Sheet", merges: Iterable[Area] = ()) -> Sheet:
+    def of(cls, rows: Iterable[Iterable[Any]], *, name: str = "Sheet", merges: Iterable[Area] = ()) -> Self:
         """A sheet from plain rows of values, padded to the longest; handy in tests and notebooks."""
         listed = [list(row) for row in rows]
         width = max(map(len, listed), default=0)

@@ -40,7 +40,7 @@ def heading(out: Console, text: str, style: str = "bold") -> None:
 def rows(out: Console, pairs: Iterable[tuple[str, str]]) -> None:
     """Two columns: a word and what is to be said about it."""
     grid = Grid.grid(padding=(0, 2))
-    grid.add_column(style="cyan", no_wrap=True)
+    grid.add_column(no_wrap=True)
     grid.add_column()
     for word, said in pairs:
         grid.add_row(word, said)
@@ -91,11 +91,11 @@ def _cell(value: Any) -> str:
 def verdict(out: Console, proof: Proof) -> None:
     """Whether the proof holds, and the account behind it."""
     if proof.holds:
-        heading(out, "Proved: nothing was lost", "bold green")
+        heading(out, "✓ Proved: nothing was lost", "green")
     else:
-        heading(out, "Not proved", "bold red")
+        heading(out, "✗ Not proved", "bold red")
         for failure in proof.failures[:_REMARKS]:
-            line(out, f"✗ {failure}")
+            line(out, failure)
     rows(out, _account(proof))
 
 
@@ -120,16 +120,19 @@ def _account(proof: Proof) -> list[tuple[str, str]]:
 
 
 def _sheets_left_out(proof: Proof) -> list[tuple[str, str]]:
-    by_why: dict[str, list[str]] = {}
+    where: dict[tuple[str, str], list[str]] = {}
     for source in proof.sources:
         for name, why in source.left_out.items():
-            said = name if len(proof.sources) == 1 else f"{name} in {Path(source.file).name}"
-            by_why.setdefault(why, []).append(said)
+            where.setdefault((why, name), []).append(Path(source.file).name)
+    by_why: dict[str, list[str]] = {}
+    for (why, name), files in where.items():
+        if len(files) == len(proof.sources):
+            said = name
+        else:
+            said = f"{name} of {files[0]}" if len(files) == 1 else f"{name} of {len(files)} files"
+        by_why.setdefault(why, []).append(said)
     return [
-        (
-            "sheets left out",
-            f"{', '.join(names[:6])}{f' and {len(names) - 6} more' if len(names) > 6 else ''}: {why}",
-        )
+        ("sheets left out", f"{', '.join(names[:6])}{f' and {len(names) - 6} more' if len(names) > 6 else ''}: {why}")
         for why, names in by_why.items()
     ]
 
@@ -176,7 +179,7 @@ def outputs(out: Console, published: Sequence[Published], lengths: dict[str, int
         if item.held_back:
             good = item.path.with_name(item.path.name.replace(".unproved", ""))
             left = f"{good.name} was left as it was" if good.exists() else f"{good.name} was not written"
-            line(out, f"{left}. Look at what does not hold; --accept publishes it all the same.", "yellow")
+            line(out, f"{left}. Look at what does not hold; --accept publishes it all the same.", "bold")
 
 
 def line(out: Console, text: str, style: str = "") -> None:

@@ -34,7 +34,7 @@ def survey(inputs: Sequence[str], *, as_json: bool) -> int:
             continue
         show.heading(out, report.path)
         for name, state in report.hidden.items():
-            out.print(Text(f"  {name}: {state}, left out unless a plan names it", style="yellow"))
+            out.print(Text(f"  {name}: {state}, left out unless a plan names it", style="bold"))
         for sheet in surveyed:
             sheet.tell(out)
     if as_json:
@@ -67,7 +67,7 @@ class _Surveyed:
         said = [str(remark) for table in self.tables for remark in table.remarks]
         said += [f"{e.where} {e.why}" for layout in self.layouts for e in layout.evidence if e.sure < 0.75]
         for tie in self.ties:
-            said += [f"{gap.cell} states {gap.stated:,.10g}, its parts sum to {gap.computed:,.10g}" for gap in tie.gaps]
+            said += [gap.said for gap in tie.gaps]
         if self.ledger.unclaimed_count:
             said.append(f"{self.ledger.unclaimed_count:,} cells unclaimed: {', '.join(self.ledger.unclaimed[:6])}")
         return said
@@ -85,10 +85,10 @@ class _Surveyed:
             _tell_evidence(out, layout)
             if tie.cells:
                 out.print(Text(f"  totals: {tie.cells:,} stated, {tie.exact:,} tie exactly, {tie.failed:,} do not"))
-            out.print(Text(f"  tidy: {show.counted(len(table), 'row')}", style="cyan"))
+            out.print(Text(f"  tidy: {show.counted(len(table), 'row')}"))
             show.sample(out, table, 3)
         for said in self.trouble():
-            show.line(out, f"! {said}", "yellow")
+            show.line(out, f"! {said}", "bold")
 
 
 def _roles(layout: Layout) -> list[tuple[str, str]]:

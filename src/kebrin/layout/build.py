@@ -28,6 +28,7 @@ class Frame:
     """The lines of a block before its totals and labels are known."""
 
     boxhead: tuple[int, ...]
+    heads: tuple[int, ...]  # the boxhead rows and those that hold stub heads only
     stub: tuple[int, ...]
     rows: NDArray[np.intp]
     columns: NDArray[np.intp]
@@ -38,7 +39,7 @@ class Frame:
     @property
     def area(self) -> Area:
         """The rectangle over boxhead, stub and body."""
-        rows, columns = (*self.boxhead, *self.rows.tolist()), (*self.stub, *self.columns.tolist())
+        rows, columns = (*self.heads, *self.rows.tolist()), (*self.stub, *self.columns.tolist())
         return Area(min(rows), min(columns), max(rows), max(columns))
 
 
@@ -48,7 +49,7 @@ def build(sheet: Sheet, frame: Frame, stated: Stated, stated_fields: Sequence[Fi
     fields = (*find_fields(sheet, area), *stated_fields)
     texts = _texts_around(sheet, area, fields)
     marks = _note_marks(sheet, texts)
-    names = find_names(sheet, frame.boxhead, frame.stub, stated)
+    names = find_names(sheet, frame.boxhead, frame.heads, frame.stub, stated)
     rows = _with_data(sheet, frame)
     across = boxhead_levels(sheet, frame.boxhead, frame.columns.tolist(), names.boxhead, marks)
     down = stub_levels(sheet, frame.rows.tolist(), frame.stub, names.stub, marks)
@@ -71,7 +72,7 @@ def build(sheet: Sheet, frame: Frame, stated: Stated, stated_fields: Sequence[Fi
     return Layout(
         sheet=sheet.name,
         area=area,
-        boxhead_rows=frame.boxhead,
+        boxhead_rows=frame.heads,
         stub_columns=frame.stub,
         body_rows=body_rows.astype(np.int32),
         body_columns=body_columns.astype(np.int32),

@@ -124,14 +124,16 @@ def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated
         refuse_width(sheet, play.columns[play.columns < split.column], anchor, width)
     if anchor is not None:
         anchor.check(sheet, boxhead, stub)
-    return _frame(sheet, play, boxhead, stub, tuple(evidence), split.column)
+    return _frame(sheet, play, boxhead, stub, tuple(evidence), split.row, split.column)
 
 
 def _frame(
     sheet: Sheet, play: _Play, boxhead: tuple[int, ...], stub: tuple[int, ...], evidence: tuple[Evidence, ...],
-    first_column: int | None = None,
+    first_row: int | None = None, first_column: int | None = None,
 ) -> Frame | None:  # fmt: skip
     after_row = boxhead[-1] if boxhead else -1
+    if first_row is not None:
+        after_row = first_row - 1
     after_column = stub[-1] if stub else -1
     columns = play.columns[play.columns > after_column]
     if first_column is not None:
@@ -145,7 +147,8 @@ def _frame(
     stop = _until_gap(rows, np.asarray(data.any(axis=1)))
     if not stop or not len(columns):
         return None
-    return Frame(boxhead, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns)
+    heads = tuple(int(row) for row in play.rows if boxhead and boxhead[0] <= row < rows[0])
+    return Frame(boxhead, heads, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns)
 
 
 def _headed(sheet: Sheet, boxhead: tuple[int, ...], columns: NDArray[np.intp]) -> NDArray[np.bool_]:
@@ -172,6 +175,9 @@ def _boxhead_rows(sheet: Sheet, play: _Play, body_row: int, body_column: int, de
         usable = [row for row in above if sheet.filled[row, columns].any() or _spans_body(sheet, row, columns)]
         return tuple(sorted(usable[:depth]))
     taken: list[int] = []
+    if len(above) > 1 and not sheet.filled[above[0], columns].any() and body_row - above[0] == 1:
+        del above[0]  # stub heads alone: the headings stand above them
+        body_row -= 1
     for row in above:
         gap = (taken[-1] if taken else body_row) - row
         if len(taken) == _DEEPEST or gap > _MOST_SPACERS or not _is_heading(sheet, row, columns, has_inner=bool(taken)):

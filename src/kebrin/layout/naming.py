@@ -20,15 +20,17 @@ class Names(NamedTuple):
     stub: list[str]
 
 
-def find_names(sheet: Sheet, boxhead: Sequence[int], stub: Sequence[int], stated: Stated) -> Names:
+def find_names(
+    sheet: Sheet, boxhead: Sequence[int], heads: Sequence[int], stub: Sequence[int], stated: Stated
+) -> Names:
     """Names from what is stated and from the corner above the stub.
 
     The lowest filled corner cell of a column is its stub head; a filled corner cell above it, in the corner's last
     column, names the boxhead row that it stands in.
     """
-    heads = {column: _stub_head(sheet, boxhead, column) for column in stub}
-    stub_names = [label(sheet.at(*at)) if (at := heads[column]) else "" for column in stub]
-    taken = {at[0] for at in heads.values() if at}
+    found = {column: _stub_head(sheet, heads, column) for column in stub}
+    stub_names = [label(sheet.at(*at)) if (at := found[column]) else "" for column in stub]
+    taken = {at[0] for at in found.values() if at}
     boxhead_names = [_row_name(sheet, row, stub) if row not in taken else "" for row in boxhead]
     return Names(_override(boxhead_names, stated.boxhead), _override(stub_names, stated.stub))
 

@@ -32,6 +32,10 @@ class SheetChoice(_Strict):
         return chosen and not any(fnmatchcase(name, pattern) for pattern in self.but)
 
 
+def _as_list(value: object) -> object:
+    return [value] if isinstance(value, str) else value
+
+
 def _as_choice(value: object) -> object:
     if isinstance(value, str):
         return {"only": [value]}
@@ -67,15 +71,12 @@ class LayoutPlan(_Strict):
 class TablePlan(_Strict):
     """One tidy table: the files and sheets it comes from, their layout, and the fields stamped on its rows."""
 
-    files: tuple[str, ...]
-    sheets: Annotated[SheetChoice, BeforeValidator(_as_choice)] = SheetChoice()
+    files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])]
+    sheets: Annotated[
+        SheetChoice, BeforeValidator(_as_choice, json_schema_input_type=str | list[str] | SheetChoice)
+    ] = SheetChoice()
     layout: LayoutPlan = LayoutPlan()
     fields: dict[str, str] = {}
-
-    @field_validator("files", mode="before")
-    @classmethod
-    def _one_or_many(cls, value: object) -> object:
-        return (value,) if isinstance(value, str) else value
 
     @field_validator("fields")
     @classmethod

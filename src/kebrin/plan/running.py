@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Report
     from kebrin.plan.model import LayoutPlan, PlanModel, TablePlan
 
-NOT_CHOSEN = "the plan leaves it out"
+NOT_CHOSEN = "left out by the plan"
 
 
 @dataclass(frozen=True, eq=False)

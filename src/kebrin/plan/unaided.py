@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from kebrin.layout import Stated
     from kebrin.tidy import Blanks
 
-HIDDEN_WHY = "it is {state}"
+HIDDEN_WHY = "{state}"
 
 
 def tidy_reports(

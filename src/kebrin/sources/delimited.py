@@ -15,7 +15,9 @@ from kebrin.sources import files
 if TYPE_CHECKING:
     from pathlib import Path
 
-_DELIMITERS = (",", ";", "\t", "|")
+# A file with one of the first in most lines is parted by it: its commas are decimal commas or belong to texts.
+_DELIMITERS = ("\t", ";", "|", ",")
+_OLDER = ("cp1252", "cp1250", "cp1251", "mac_roman", "cp437")
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 csv.field_size_limit(1 << 24)
 
@@ -76,10 +78,13 @@ def decode(content: bytes, where: Place) -> str:
     except UnicodeDecodeError:
         from charset_normalizer import from_bytes
 
-        best = from_bytes(content, cp_isolation=["cp1252", "cp1250", "cp1251", "mac_roman", "cp437"]).best()
-        if best is None:
+        matches = from_bytes(content, cp_isolation=list(_OLDER))
+        if not matches:
             raise SourceError("the text's encoding can't be told", where, do="Save the file as UTF-8") from None
-        return str(best)
+        # Short texts look alike in several encodings: of the equally likely ones, the commonest is taken.
+        least = min(match.chaos for match in matches)
+        likely = {match.encoding: str(match) for match in matches if match.chaos <= least}
+        return next(likely[encoding] for encoding in (*_OLDER, *likely) if encoding in likely)
 
 
 def delimiter(text: str) -> str:
@@ -88,11 +93,13 @@ def delimiter(text: str) -> str:
     >>> delimiter("Returns of 2031\nSailing;Cars\n08:00;1,5\n10:00;2,5\n")
     ';'
     """
-    lines = text.splitlines()[:500]
+    lines = [line for line in text.splitlines()[:500] if line.strip()]
+    worth = {mark: _alike(lines, mark) for mark in _DELIMITERS}
+    sure = [mark for mark, (alike, _) in worth.items() if 2 * alike > len(lines)]
+    return sure[0] if sure else max(_DELIMITERS, key=lambda mark: worth[mark])
 
-    def worth(mark: str) -> tuple[int, int]:
-        counts = Counter(max(len(row) - 1, 0) for row in csv.reader(lines, delimiter=mark))
-        counts.pop(0, None)
-        return max(((lines_alike * cells, cells) for cells, lines_alike in counts.items()), default=(0, 0))
 
-    return max(_DELIMITERS, key=worth)
+def _alike(lines: list[str], mark: str) -> tuple[int, int]:
+    """How many lines have the same number of cells, at least two, and that number."""
+    counts = Counter(len(row) for row in csv.reader(lines, delimiter=mark) if len(row) > 1)
+    return max(((alike, cells) for cells, alike in counts.items()), default=(0, 0))

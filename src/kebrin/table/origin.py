@@ -49,6 +49,7 @@ class Segment:
         rows: int32, the sheet's rows, one per body row.
         columns: per measure, int32, the sheet's columns, one per column group; -1 where a group lacks the measure.
         kept: int64, ascending, the records that are in the table; None for all.
+        labels: the table's columns that hold the block's labels, the stub's first.
     """
 
     file: str
@@ -56,6 +57,7 @@ class Segment:
     rows: NDArray[np.int32]
     columns: dict[str, NDArray[np.int32]]
     kept: NDArray[np.int64] | None = None
+    labels: tuple[str, ...] = ()
 
     @property
     def width(self) -> int:
@@ -111,9 +113,13 @@ class Origin:
         return Origin(self.segments + other.segments)
 
     def renamed(self, names: dict[str, str]) -> Origin:
-        """The same with other names for measures."""
+        """The same with other names for measures and labels."""
         segments = [
-            replace(part, columns={names.get(name, name): columns for name, columns in part.columns.items()})
+            replace(
+                part,
+                columns={names.get(name, name): columns for name, columns in part.columns.items()},
+                labels=tuple(names.get(name, name) for name in part.labels),
+            )
             for part in self.segments
         ]
         return Origin(tuple(segments))
@@ -127,6 +133,7 @@ class Origin:
                 "rows": _runs(part.rows),
                 "columns": {name: _runs(columns) for name, columns in part.columns.items()},
                 "kept": None if part.kept is None else _runs(part.kept),
+                "labels": list(part.labels),
             }
             for part in self.segments
         ]
@@ -142,6 +149,7 @@ class Origin:
                     _unrun(part["rows"]).astype(np.int32),
                     {name: _unrun(runs).astype(np.int32) for name, runs in part["columns"].items()},
                     None if part["kept"] is None else _unrun(part["kept"]),
+                    tuple(part["labels"]),
                 )
                 for part in plain
             )

@@ -23,34 +23,42 @@ def rebuild(table: Table, layout: Layout) -> NDArray[np.object_]:
     Each value is put where its labels say. Lines that bear the same labels are told apart by the values' origin.
 
     Raises:
-        PlanError: the table has lost a column that the layout names, or holds nothing of that sheet.
+        PlanError: the table has lost a label column, or the layout is another block's.
     """
-    lacking = [level.name for level in _dimensions(layout) if level.name not in table.columns]
-    if lacking:
-        raise PlanError(
-            f"the table has no column {lacking[0]!r}", why="without its labels a value can't be put back",
-            do="Rebuild before columns are renamed or left out",
-        )  # fmt: skip
     body = np.full(layout.shape, None, dtype=object)
     start = 0
     for segment in table.origins.segments:
         stop = start + len(segment)
         if segment.sheet == layout.sheet:
+            _refuse_other_labels(table, layout, segment)
             _put_back(table, layout, segment, slice(start, stop), body)
         start = stop
     return body
 
 
-def _dimensions(layout: Layout) -> list[Level]:
-    return [*layout.stub, *(level for level in layout.boxhead if level.name != layout.measures)]
+def _refuse_other_labels(table: Table, layout: Layout, segment: Segment) -> None:
+    """Labels are matched by their order, so that they may have other names in the table than in the layout."""
+    gone = [name for name in segment.labels if name not in table.columns]
+    if gone:
+        raise PlanError(
+            f"the table has no column {gone[0]!r}", why="without its labels a value can't be put back",
+            do="Rebuild before label columns are left out",
+        )  # fmt: skip
+    levels = [*layout.stub, *(level for level in layout.boxhead if level.name != layout.measures)]
+    if len(levels) != len(segment.labels):
+        raise PlanError(
+            f"the layout has {len(levels)} levels of labels, the table has {len(segment.labels)}",
+            why="they differ in which heading row holds measures", do="State measures in the same way for both",
+        )  # fmt: skip
 
 
 def _put_back(table: Table, layout: Layout, segment: Segment, part: slice, body: NDArray[np.object_]) -> None:
     across = [level for level in layout.boxhead if level.name != layout.measures]
     measures = layout.level(layout.measures) if layout.measures else None
-    rows = _places(table, part, layout.stub, None, "")
+    stub, head = segment.labels[: len(layout.stub)], segment.labels[len(layout.stub) :]
+    rows = _places(table, part, layout.stub, stub, None, "")
     for name in table.measures:
-        columns = _places(table, part, across, measures, name)
+        columns = _places(table, part, across, head, measures, name)
         values = table.data.column(name).slice(part.start, part.stop - part.start).to_pylist()
         at_rows, at_columns = segment.cells(name)
         for record, value in enumerate(values):
@@ -62,7 +70,7 @@ def _put_back(table: Table, layout: Layout, segment: Segment, part: slice, body:
 
 
 def _places(
-    table: Table, part: slice, levels: Sequence[Level], measures: Level | None, measure: str
+    table: Table, part: slice, levels: Sequence[Level], names: Sequence[str], measures: Level | None, measure: str
 ) -> list[tuple[int, ...]]:
     """For each record, the body lines that bear its labels."""
     every = [*levels, measures] if measures is not None else list(levels)
@@ -70,7 +78,7 @@ def _places(
     by_path: dict[tuple[str | None, ...], list[int]] = {}
     for line, path in enumerate(zip(*(level.labels() for level in every), strict=True) if every else ()):
         by_path.setdefault(path, []).append(line)
-    columns = [table.data.column(level.name).slice(part.start, part.stop - part.start).to_pylist() for level in levels]
+    columns = [table.data.column(name).slice(part.start, part.stop - part.start).to_pylist() for name in names]
     count = part.stop - part.start
     paths = list(zip(*columns, strict=True)) if columns else [()] * count
     if measures is not None:

@@ -53,7 +53,8 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", blanks: Blanks =
     records = len(layout.body_rows) * len(next(iter(groups.columns.values()), ()))
     whole = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns)
     kept = None if blanks == "keep" else _not_empty(sheet, whole)
-    segment = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns, kept)
+    labels = tuple(level.name for level in (*layout.stub, *groups.levels))
+    segment = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns, kept, labels)
     columns: dict[str, pa.Array] = _dimensions(layout, groups, kept)
     remarks: list[Remark] = list(_same_headings(sheet, layout))
     for name in groups.columns:

@@ -1,0 +1,67 @@
+"""Take the pictures in docs/screenshots from the demo data: `python scripts/screenshots.py`.
+
+Needs Xvfb, xterm and ImageMagick's `import` (Debian: xvfb, xterm, imagemagick).
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import openpyxl
+
+from kebrin.demo import copy_demo
+
+SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
+DISPLAY = ":97"
+SIZE = "1280x800"
+
+
+def spoil(path: Path) -> None:
+    """Put a wrong figure into one total of the demo workbook."""
+    book = openpyxl.load_workbook(path)
+    sheet = book["Skerry Line"]
+    sheet["L13"] = sheet["L13"].value + 40
+    book.save(path)
+
+
+def shoot(name: str, command: str, folder: Path, size: str) -> None:
+    """Run a command in a terminal window and take its picture."""
+    env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
+    shown = f"PS1=; clear; printf '$ {command}\\n'; {command}; tput civis; sleep 30"
+    words = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", size, "-geometry", "300x200+0+0", "-bg", "white", "-fg", "#222222",
+             "-b", "10", "+sb", "-e", "bash", "-c", shown]  # fmt: skip
+    with subprocess.Popen(words, env=env, cwd=folder, stderr=subprocess.DEVNULL) as terminal:
+        time.sleep(6)
+        subprocess.run(["import", "-window", "root", "-strip", str(SHOTS / f"{name}.png")], env=env, check=True)
+        terminal.kill()
+
+
+def main() -> None:
+    """All pictures."""
+    if any(shutil.which(tool) is None for tool in ("Xvfb", "xterm", "import")):
+        raise SystemExit("this needs Xvfb, xterm and ImageMagick's import")
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    with (
+        subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", f"{SIZE}x24"], stderr=subprocess.DEVNULL) as screen,
+        tempfile.TemporaryDirectory() as name,
+    ):
+        time.sleep(2)
+        folder = Path(name)
+        copy_demo(folder)
+        shoot("demo", "kebrin demo", folder, "10")
+        shoot("survey", "kebrin survey traffic_2031.xlsx | head -48", folder, "10")
+        shoot("tidy", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")
+        shoot("trace", "kebrin trace traffic.csv 100", folder, "14")
+        spoil(folder / "traffic_2031.xlsx")
+        shoot("not-proved", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")
+        screen.kill()
+
+
+if __name__ == "__main__":
+    main()

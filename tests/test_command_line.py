@@ -1,0 +1,152 @@
+"""The commands as a person meets them: what they print, write and return."""
+
+from __future__ import annotations
+
+import csv
+import json
+from typing import TYPE_CHECKING
+
+import openpyxl
+import pyarrow.parquet as pq
+import pytest
+
+from building import write_book
+
+if TYPE_CHECKING:
+    import subprocess
+    from collections.abc import Callable
+    from pathlib import Path
+
+    Kebrin = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def records(path: Path) -> list[dict[str, str]]:
+    return list(csv.DictReader(path.read_text("utf-8").splitlines()))
+
+
+def test_the_demo_ends_proved_and_its_traces_lead_to_the_cells(tmp_path: Path, kebrin: Kebrin) -> None:
+    result = kebrin("demo", "d")
+    assert result.returncode == 0, result.stderr
+    assert "Proved: nothing was lost" in result.stdout
+    rows = records(tmp_path / "d/out/traffic.csv")
+    assert len(rows) == pq.ParquetFile(tmp_path / "d/out/traffic.parquet").read().num_rows == 1267
+    for row in (1, 100, 700, 1267):
+        told = json.loads(kebrin("trace", "d/out/traffic.csv", row, "--json").stdout)
+        cell = openpyxl.load_workbook(tmp_path / told["file"])[told["sheet"]][told["cell"]].value
+        assert float(str(cell).rstrip("*")) == float(rows[row - 1]["carried"])
+        assert told["record"] == {name: value or None for name, value in rows[row - 1].items()}
+        assert told["record"]["year"] in told["file"]
+
+
+def test_tidy_without_a_plan_stacks_the_sheets_and_stamps_what_tells_them_apart(demo: Path, kebrin: Kebrin) -> None:
+    result = kebrin("tidy", "traffic_2031.xlsx", "-o", "t.csv")
+    assert result.returncode == 0, result.stderr
+    rows = records(demo / "t.csv")
+    assert list(rows[0]) == [
+        "sheet", "Route", "Route code", "Direction", "Sailing", "quarter", "month", "heading 3", "value",
+    ]  # fmt: skip
+    assert {row["sheet"] for row in rows} == {"North Loop", "Skerry Line", "Outer Sound"}
+    assert sum(float(row["value"] or 0) for row in rows) == pytest.approx(66211.7)
+    assert "Total" not in {row["month"] for row in rows}
+
+
+def test_two_files_are_told_apart_by_their_names(demo: Path, kebrin: Kebrin) -> None:
+    assert kebrin("tidy", "traffic_*.xlsx", "-o", "t.parquet").returncode == 0
+    table = pq.ParquetFile(demo / "t.parquet").read()
+    assert table.column_names[:2] == ["file", "sheet"]
+    assert set(table["file"].to_pylist()) == {"traffic_2030.xlsx", "traffic_2031.xlsx"}
+
+
+@pytest.mark.parametrize("ending", ["csv", "parquet", "xlsx"])
+def test_a_trace_works_from_every_format_and_any_folder(ending: str, demo: Path, kebrin: Kebrin) -> None:
+    (demo / "in").mkdir()
+    (demo / "traffic_2031.xlsx").rename(demo / "in/traffic_2031.xlsx")
+    assert kebrin("tidy", "in/traffic_2031.xlsx", "-o", f"out/t.{ending}").returncode == 0
+    (demo / "elsewhere").mkdir()
+    (demo / "in").rename(demo / "elsewhere/in")
+    (demo / "out").rename(demo / "elsewhere/out")
+    told = json.loads(kebrin("trace", f"elsewhere/out/t.{ending}", 100, "--json").stdout)
+    assert (told["sheet"], told["cell"], told["said"]) == ("North Loop", "AO12", "15.1")
+    assert float(told["record"]["value"]) == 15.1
+
+
+def test_a_trace_refuses_what_it_can_not_vouch_for(demo: Path, kebrin: Kebrin) -> None:
+    kebrin("tidy", "traffic_2031.xlsx", "-o", "t.csv")
+    assert "there is no row 9,999: the table has rows 1 to 633" in kebrin("trace", "t.csv", 9999).stderr
+    assert "'Sailing' is a label, not a measure" in kebrin("trace", "t.csv", 1, "Sailing").stderr
+    assert "Did you mean 'value'?" in kebrin("trace", "t.csv", 1, "valu").stderr
+    write_book(demo / "traffic_2031.xlsx", {"North Loop": [["Sailing", "Foot"], ["07:15", 1]]})
+    assert "has changed since this output was written" in kebrin("trace", "t.csv", 1).stderr
+    with (demo / "t.csv").open("a") as file:
+        file.write("one more line\n")
+    assert "the output has been changed since it was written" in kebrin("trace", "t.csv", 1).stderr
+    (demo / "t.csv.proof.json").unlink()
+    assert "the output has no proof beside it" in kebrin("trace", "t.csv", 1).stderr
+
+
+@pytest.mark.usefixtures("demo")
+def test_survey_tells_roles_and_reasons(kebrin: Kebrin) -> None:
+    shown = kebrin("survey", "traffic_2031.xlsx").stdout
+    assert "block          A7:AX20" in shown
+    assert "because total row 14: it equals the sum of the 4 lines before it and is called 'Outbound total'" in shown
+    assert "fields         Route: Skarrow – Hallan (B4); Route code: N4 (H4)" in shown
+    told = json.loads(kebrin("survey", "traffic_2031.xlsx", "--json").stdout)
+    sheet = told["reports"][0]["sheets"][1]
+    assert sheet["blocks"][0]["body"]["rows"] == [10, 11, 12, 13, 15, 16, 17, 18]
+    assert sheet["ledger"]["unclaimed"] == []
+
+
+@pytest.mark.usefixtures("demo")
+def test_json_of_tidy_and_run_is_whole(kebrin: Kebrin) -> None:
+    (table,) = json.loads(kebrin("tidy", "traffic_2031.xlsx", "-o", "t.csv", "--json").stdout)["tables"]
+    assert (table["rows"], table["proof"]["holds"], table["proof"]["ledger"]["unclaimed"]) == (633, True, 0)
+    told = json.loads(kebrin("run", "traffic.plan.toml", "--json").stdout)
+    assert [output["held back"] for output in told["outputs"]] == [False, False]
+    error = json.loads(kebrin("run", "nowhere.toml", "--json").stdout)
+    assert error["error"] == "PlanError"
+
+
+def test_unlike_sheets_become_tables_of_their_own(tmp_path: Path, kebrin: Kebrin) -> None:
+    write_book(tmp_path / "r.xlsx", {
+        "Traffic": [["Sailing", "Foot", "Cars"], ["07:15", 1, 2]],
+        "Fuel": [["Vessel", "Week", "Litres", "Cost"], ["Gull", "W1", 500, 610], ["Tern", "W1", 420, 512]],
+        "Letter": [["Dear Board"]],
+    })  # fmt: skip
+    result = kebrin("tidy", "r.xlsx", "-o", "t.csv")
+    assert result.returncode == 0, result.stdout + result.stderr
+    assert (tmp_path / "t.csv").exists()
+    assert (tmp_path / "t.Fuel.csv").exists()
+    assert "Letter: no table was found" in result.stdout
+
+
+def test_hidden_sheets_are_left_out_and_said(tmp_path: Path, kebrin: Kebrin) -> None:
+    path = write_book(tmp_path / "r.xlsx", {name: [["Sailing", "Foot", "Cars"], ["07:15", 1, 2]] for name in "ABC"})
+    book = openpyxl.load_workbook(path)
+    book["B"].sheet_state, book["C"].sheet_state = "hidden", "veryHidden"
+    book.save(path)
+    shown = kebrin("tidy", "r.xlsx", "-o", "t.csv").stdout
+    assert "B: hidden" in shown
+    assert "C: very hidden" in shown
+    (tmp_path / "p.toml").write_text(
+        'kebrin = 1\n[table.t]\nfiles = "r.xlsx"\nsheets = "C"\n[[output]]\ntable = "t"\nfile = "c.csv"\n'
+    )
+    assert kebrin("run", "p.toml").returncode == 0
+
+
+def test_wrong_use_is_told_before_any_work(demo: Path, kebrin: Kebrin) -> None:
+    result = kebrin("tidy", "traffic_2031.xlsx", "-o", "t.docx")
+    assert result.returncode == 2
+    assert "the endings known are .csv, .parquet, .xlsx" in result.stderr
+    assert kebrin("tidy", "nothing_*.xlsx", "-o", "t.csv").returncode == 3
+    assert kebrin("tidy").returncode == 2
+    result = kebrin("tidy", "traffic_2031.xlsx", "-o", "traffic_2031.xlsx")
+    assert "written over a source" in result.stderr
+    assert result.returncode == 2
+    assert not (demo / "t.docx").exists()
+
+
+def test_help_and_version_answer_without_heavy_packages(kebrin: Kebrin) -> None:
+    assert kebrin("--version").stdout.startswith("kebrin 0.")
+    for command in ("tidy", "survey", "run", "trace", "demo"):
+        shown = kebrin(command, "--help").stdout
+        assert f"Example: kebrin {command}" in shown

@@ -1,0 +1,119 @@
+"""Layouts: totals by arithmetic and wording, rounding, fields, names, and what is stated against what is seen."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from kebrin.address import Area
+from kebrin.cells import Sheet
+from kebrin.layout import Stated, find_fields, find_layouts
+from kebrin.proof import tie_out
+from kebrin.tidy import unpivot
+
+
+def layout_of(rows: list[list[Any]], merges: list[Area] | None = None, **stated: Any) -> Any:
+    sheet = Sheet.of(rows, merges=merges or [])
+    (layout,) = find_layouts(sheet, Stated(**stated))
+    return sheet, layout
+
+
+def test_random_figures_have_no_totals_by_chance() -> None:
+    chance = np.random.default_rng(7)
+    for _ in range(200):
+        rows, columns = chance.integers(3, 14, 2)
+        body = chance.integers(0, 60, (rows, columns)).astype(float)
+        sheet = Sheet.of(
+            [
+                ["Quay", *(f"c{at}" for at in range(columns))],
+                *([f"r{at}", *row] for at, row in enumerate(body.tolist())),
+            ]
+        )
+        (layout,) = find_layouts(sheet)
+        assert layout.totals == ()
+
+
+def test_a_total_needs_no_word_if_the_sums_are_beyond_chance() -> None:
+    _, layout = layout_of([["Quay", "Jan", "Feb"], ["East", 1204, 3311], ["West", 870, 1423], ["Both", 2074, 4734]])
+    assert [line.at for line in layout.total_lines("row")] == [3]
+
+
+def test_totals_above_their_parts() -> None:
+    _, layout = layout_of([["Quay", "Jan", "Feb"], ["Total", 2074, 4734], ["East", 1204, 3311], ["West", 870, 1423]])
+    assert [line.at for line in layout.total_lines("row")] == [1]
+
+
+def test_a_total_of_nothing_here_is_kept_as_data_and_said() -> None:
+    _, layout = layout_of([["What", "Jan", "Feb"], ["Foot", 10, 20], ["Cars", 3, 4], ["Total distance", 5120, 4870]])
+    assert layout.totals == ()
+    assert len(layout.body_rows) == 3
+    assert [said.where for said in layout.evidence if said.what == "kept as data"] == ["row 4"]
+
+
+def test_rounding_is_allowed_only_where_it_is_seen() -> None:
+    few = [["Quay", "Jan", "Feb"], ["East", 10.4, 20.1], ["West", 3.3, 4.2], ["Total", 13.8, 24.3]]
+    sheet, layout = layout_of(few)
+    tie = tie_out(sheet, layout)
+    assert (tie.exact, tie.rounded, tie.failed) == (1, 1, 0)
+    assert tie.widest == pytest.approx(0.1)
+    assert tie_out(sheet, layout, tolerance=0.01).failed == 1
+    body = np.arange(60.0).reshape(2, 30) + 100
+    exact = body.sum(axis=0)
+    exact[4] += 1  # one figure is off among thirty that are not rounded
+    lines = zip(("East", "West", "Total"), (*body.tolist(), exact.tolist()), strict=True)
+    sheet, layout = layout_of([["Quay", *(f"c{at}" for at in range(30))], *([name, *line] for name, line in lines)])
+    (gap,) = tie_out(sheet, layout).gaps
+    assert (gap.cell, gap.difference) == ("F4", 1.0)
+
+
+def test_fields_in_neighbours_below_and_in_one_cell() -> None:
+    rows = [
+        ["Route:", "", "North Loop", "", "Code: N4"],
+        ["Season:", "", "", "", ""],
+        ["summer", "", "", "", ""],
+        ["", "", "", "", ""],
+        ["Sailing", "Foot", "Cars", "", ""],
+        ["07:15", 1, 2, "", ""],
+        ["", "", "", "", ""],
+        ["Note: all figures are provisional", "", "", "", ""],
+    ]
+    sheet = Sheet.of(rows, merges=[Area(0, 0, 0, 1)])
+    (layout,) = find_layouts(sheet)
+    found = {field.name: (field.value, field.address) for field in find_fields(sheet, layout.area)}
+    assert found == {"Route": ("North Loop", "C1"), "Code": ("N4", "E1"), "Season": ("summer", "A3")}
+
+
+def test_names_come_from_the_corner_where_the_report_gives_them() -> None:
+    _, layout = layout_of(
+        [["", "Month:", "Jan", "Feb"], ["Harbour", "Quay", "", ""], ["Skarrow", "East", 5, 6], ["", "West", 7, 8]]
+    )
+    assert layout.names == ("Harbour", "Quay", "Month") or layout.names[:2] == ("Harbour", "Quay")
+
+
+def test_the_same_plan_fits_a_report_that_grew() -> None:
+    small = [["Traffic"], ["", "", "Q1", ""], ["Direction", "Sailing", "Jan", "Feb"], ["Out", "07:15", 1, 2]]
+    grown = [["Traffic"], ["A new line of titles"], ["", "", "Q1", "", "Q2"], ["Direction", "Sailing", "Jan", "Feb", "Apr"],
+             ["Out", "07:15", 1, 2, 3], ["", "10:40", 4, 5, 6], ["In", "08:50", 7, 8, 9]]  # fmt: skip
+    stated = {"starts": "Sailing", "boxhead": ("quarter", "month"), "stub": ("direction", "sailing")}
+    for rows, count in ((small, 2), (grown, 9)):
+        sheet, layout = layout_of(rows, **stated)
+        table = unpivot(sheet, layout)
+        assert table.columns == ("direction", "sailing", "quarter", "month", "value")
+        assert len(table) == count
+    assert table.data.to_pylist()[5] == {
+        "direction": "Out",
+        "sailing": "10:40",
+        "quarter": "Q2",
+        "month": "Apr",
+        "value": 6.0,
+    }
+
+
+def test_stated_totals_are_believed_by_their_labels() -> None:
+    rows = [["Quay", "Jan", "Feb"], ["East", 1, 2], ["West", 3, 4], ["Archipelago", 4, 6]]
+    _, found = layout_of(rows)
+    assert found.totals == ()
+    _, told = layout_of(rows, totals=("Archipelago",))
+    assert [line.at for line in told.totals] == [3]

@@ -1,0 +1,66 @@
+"""Plans: each mistake is told with line, key and the nearest valid word."""
+
+from __future__ import annotations
+
+import pytest
+
+from kebrin.errors import PlanError
+from kebrin.plan.model import FieldPlace
+from kebrin.plan.reading import parse_plan
+
+GOOD = 'kebrin = 1\n[table.t]\nfiles = "r.xlsx"\n'
+
+MISTAKES = [
+    ("kebrin = 1\n[table.t\n", "line 2: the plan is no valid TOML"),
+    (GOOD + "sheet = 3", "line 4: unknown key 'sheet' in table.t: the keys there are fields, files, layout, sheets. "
+     "Did you mean 'sheets'?"),
+    (GOOD + "[table.t.layout]\nboxhaed = []", "line 5: unknown key 'boxhaed' in table.t.layout"),
+    (GOOD + '[table.t.layout]\nblanks = "kept"', "line 5: blanks can't be 'kept': input should be 'keep' or 'leave out'. "
+     "Did you mean 'keep'?"),
+    (GOOD + '[table.t.layout]\nboxhead = ["a"]\nmeasures = "b"', "measures names 'b', but boxhead has a"),
+    (GOOD + '[table.t.fields]\nroute = "beneath the title"', "'beneath the title' names no place; a field is 'sheet name'"),
+    (GOOD + "[table.t.fields]\nyear = \"file name, '('\"", "the pattern '(' can't be read"),
+    (GOOD + '[[output]]\ntable = "u"\nfile = "x.csv"', "line 5: the output names the table 'u': the plan has t."),
+    (GOOD + '[[output]]\ntable = "t"\nfile = "x.pdf"', "line 6: file in output.0 is wrong: the file must end in .csv"),
+    (GOOD + "[proof]\ntolerance = -1", "line 5: tolerance in proof is wrong"),
+    ("kebrin = 2\n[table.t]\nfiles = 'r.xlsx'\n", "line 1: kebrin can't be 2"),
+    ("kebrin = 1\n", "'table' is missing in the plan. Add it."),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "said"), MISTAKES)
+def test_a_mistake_is_told_with_its_line(text: str, said: str) -> None:
+    with pytest.raises(PlanError) as caught:
+        parse_plan(text)
+    assert said.casefold() in str(caught.value).casefold()
+
+
+def test_all_mistakes_are_told_at_once() -> None:
+    with pytest.raises(PlanError) as caught:
+        parse_plan(GOOD + 'sheeds = ["A"]\n[proof]\ntotal = 1\n')
+    assert "line 4: unknown key 'sheeds'" in str(caught.value)
+    assert "line 6: unknown key 'total'" in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("said", "form", "what"),
+    [
+        ("sheet name", "sheet name", ""),
+        ("file name", "file name", ""),
+        ("file name, 'traffic_(\\d{4})'", "file name", "traffic_(\\d{4})"),
+        ('beside "Skipper\'s name:"', "beside", "Skipper's name:"),
+        ("below 'Route'", "below", "Route"),
+        ("cell B3", "cell", "B3"),
+        ("text 'Skarrow'", "text", "Skarrow"),
+    ],
+)
+def test_places_are_read(said: str, form: str, what: str) -> None:
+    place = FieldPlace.parse(said)
+    assert (place.form, place.what) == (form, what)
+
+
+def test_one_name_or_a_list_will_do() -> None:
+    plan = parse_plan(GOOD + 'sheets = "North*"\n')
+    assert plan.table["t"].files == ("r.xlsx",)
+    assert plan.table["t"].sheets.takes("North Loop")
+    assert not plan.table["t"].sheets.takes("Cover")

@@ -1,0 +1,65 @@
+"""What is public, what importing costs, and that what is made from the code is up to date."""
+
+from __future__ import annotations
+
+import importlib.util
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import kebrin as kb
+
+ROOT = Path(__file__).parent.parent
+
+
+def test_all_is_sorted_and_every_name_is_there() -> None:
+    assert sorted(kb.__all__) == kb.__all__
+    for name in kb.__all__:
+        assert getattr(kb, name) is not None
+    with pytest.raises(AttributeError, match="no attribute 'melt'"):
+        _ = kb.melt
+
+
+@pytest.mark.parametrize(
+    ("statement", "banned"),
+    [
+        ("import kebrin", {"numpy", "pyarrow", "pandas", "matplotlib", "typer", "rich", "pydantic"}),
+        ("import kebrin; kebrin.read, kebrin.load_plan, kebrin.Table", {"pandas", "matplotlib", "typer", "rich"}),
+        ("import kebrin.cli.app", {"numpy", "pyarrow", "pandas", "pydantic"}),
+        ("import kebrin.cli.ahead, kebrin.sources.workbook", {"numpy", "pyarrow", "pandas"}),
+        ("import kebrin.plan.unaided, kebrin.deliver.publish", {"pydantic", "pandas", "typer", "rich"}),
+    ],
+)
+def test_importing_loads_no_more_than_it_must(statement: str, banned: set[str]) -> None:
+    code = f"import sys; {statement}; print(' '.join(sys.modules))"
+    loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
+    assert banned.isdisjoint(loaded), sorted(banned.intersection(loaded))
+
+
+def test_schema_and_reference_say_what_the_model_says() -> None:
+    spec = importlib.util.spec_from_file_location("make_reference", ROOT / "scripts" / "make_reference.py")
+    assert spec is not None
+    assert spec.loader is not None
+    made = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(made)
+    assert made.SCHEMA.read_text("utf-8") == made.schema_text()
+    assert made.REFERENCE.read_text("utf-8") == made.reference_text()
+
+
+def test_the_example_runs() -> None:
+    result = subprocess.run(
+        [sys.executable, str(ROOT / "examples" / "traffic.py")],
+        capture_output=True,
+        text=True,
+        check=True,
+        encoding="utf-8",
+    )
+    assert "holds: True; 617 source cells, 0 unclaimed; 276 totals tie exactly" in result.stdout
+
+
+def test_every_command_is_in_the_readme() -> None:
+    readme = (ROOT / "README.md").read_text("utf-8")
+    for command in ("survey", "tidy", "run", "trace", "demo"):
+        assert f"`kebrin {command}" in readme
