@@ -14,8 +14,8 @@ from kebrin.proof import tie_out
 from kebrin.tidy import unpivot
 
 
-def layout_of(rows: list[list[Any]], merges: list[Area] | None = None, **stated: Any) -> Any:
-    sheet = Sheet.of(rows, merges=merges or [])
+def layout_of(rows: Any, **stated: Any) -> Any:
+    sheet = Sheet.of(rows)
     (layout,) = find_layouts(sheet, Stated(**stated))
     return sheet, layout
 
@@ -69,7 +69,7 @@ def test_rounding_is_allowed_only_where_it_is_seen() -> None:
 
 
 def test_fields_in_neighbours_below_and_in_one_cell() -> None:
-    rows = [
+    rows: list[list[Any]] = [
         ["Route:", "", "North Loop", "", "Code: N4"],
         ["Season:", "", "", "", ""],
         ["summer", "", "", "", ""],

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
+import zipfile
 from typing import TYPE_CHECKING, Any
 
 import openpyxl
@@ -49,6 +51,29 @@ def test_each_kind_is_kept(kinds_book: Path) -> None:
     assert sheet.at(0, 7) == "#N/A"
     assert sheet.text(0, 8) == "two lines"
     assert kinds(sheet)[10] == "text"
+
+
+def prefixed(xml: str) -> str:
+    """The same sheet with a name prefix on every element and single quotes round every value."""
+    xml = re.sub(r"<(/?)(\w+)", r"<\1x:\2", xml.partition("?>")[2] if xml.startswith("<?") else xml)
+    return xml.replace('"', "'").replace(" xmlns=", " xmlns:x=", 1)
+
+
+def test_errors_and_hidden_lines_are_seen_however_the_file_is_written(kinds_book: Path) -> None:
+    book = openpyxl.load_workbook(kinds_book)
+    book["Sheet"].row_dimensions[2].hidden = True
+    book.save(kinds_book)
+    with zipfile.ZipFile(kinds_book) as package:
+        parts = {name: package.read(name) for name in package.namelist()}
+    name = "xl/worksheets/sheet1.xml"
+    parts[name] = prefixed(parts[name].decode()).encode()
+    with zipfile.ZipFile(kinds_book, "w") as package:
+        for part, content in parts.items():
+            package.writestr(part, content)
+    sheet = kb.read(kinds_book)["Sheet"]
+    assert kinds(sheet)[7] == "error"
+    assert sheet.formats().hidden_rows == {1}
+    assert sheet.has_hidden_lines
 
 
 def test_dates_follow_the_workbooks_own_date_system(tmp_path: Path) -> None:
