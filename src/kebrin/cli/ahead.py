@@ -6,13 +6,12 @@ being imported. Nothing here imports either.
 
 from __future__ import annotations
 
-import sys
-import time
 from concurrent.futures import Future
 from pathlib import Path
 from threading import Thread
 from typing import TYPE_CHECKING
 
+from kebrin.cli.progress import Progress
 from kebrin.sources import files
 
 if TYPE_CHECKING:
@@ -21,7 +20,6 @@ if TYPE_CHECKING:
     from kebrin.cells import Report
     from kebrin.sources.workbook import Workbook
 
-_QUIET_SECONDS = 1.0
 _READING_COMMANDS = frozenset({"tidy", "survey"})
 _started: dict[Path, Future[Workbook | None]] = {}
 
@@ -66,17 +64,12 @@ def _each(paths: list[Path], first: Future[Workbook | None], *, progress: bool) 
     from kebrin.sources import read
 
     upcoming: Future[Workbook | None] | None = first
-    started = time.monotonic()
-    shown = False
-    for at, path in enumerate(paths):
-        opened = upcoming.result() if upcoming is not None else None
-        upcoming = _submit(paths[at + 1]) if at + 1 < len(paths) else None
-        if progress and sys.stderr.isatty() and time.monotonic() - started > _QUIET_SECONDS:
-            print(f"\r{at + 1} of {len(paths)}: {path.name[:60]:<60}", end="", file=sys.stderr, flush=True)
-            shown = True
-        yield read(path, opened=opened)
-    if shown:
-        print(f"\r{'':<80}\r", end="", file=sys.stderr, flush=True)
+    with Progress(shown=progress, total=len(paths)) as line:
+        for at, path in enumerate(paths):
+            opened = upcoming.result() if upcoming is not None else None
+            upcoming = _submit(paths[at + 1]) if at + 1 < len(paths) else None
+            line.at(path.name)
+            yield read(path, opened=opened)
 
 
 def _open(path: Path) -> Workbook | None:

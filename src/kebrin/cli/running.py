@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from kebrin.api import load_plan
 from kebrin.cli import show
 from kebrin.cli.ending import Exit
+from kebrin.cli.progress import Progress
 from kebrin.errors import Place, PlanError
 
 if TYPE_CHECKING:
@@ -24,7 +25,8 @@ def run(plan_file: Path, *, accept: bool, as_json: bool) -> int:
     plan = load_plan(plan_file)
     if not plan.model.output:
         raise PlanError("the plan names no output", Place(str(plan_file)), do="Add [[output]] with table and file")
-    done = plan.run()
+    with Progress(shown=not as_json) as progress:
+        done = plan.run(on_file=progress.at)
     published = done.write(accept=accept)
     if as_json:
         print(json.dumps(plain(done, published), ensure_ascii=False))
