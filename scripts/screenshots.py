@@ -19,6 +19,7 @@ from kebrin.demo import copy_demo
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 DISPLAY = ":97"
+WINDOWS = {"10": "157x46", "11": "139x41", "14": "113x33"}  # columns and rows that fill the screen, by type size
 SIZE = "1280x800"
 
 
@@ -34,7 +35,8 @@ def shoot(name: str, command: str, folder: Path, size: str) -> None:
     """Run a command in a terminal window and take its picture."""
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
     shown = f"PS1=; clear; printf '$ {command}\\n'; {command}; tput civis; sleep 30"
-    words = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", size, "-geometry", "300x200+0+0", "-bg", "white", "-fg", "#222222",
+    words = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", size, "-geometry", f"{WINDOWS[size]}+0+0", "-bg", "white",
+             "-fg", "#222222",
              "-b", "10", "+sb", "-e", "bash", "-c", shown]  # fmt: skip
     with subprocess.Popen(words, env=env, cwd=folder, stderr=subprocess.DEVNULL) as terminal:
         time.sleep(6)

@@ -17,7 +17,7 @@ from kebrin.cells import Sheet, a1
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from kebrin.layout import Layout, TotalLine
+    from kebrin.layout import Layout
 
     Numbers = NDArray[np.float64]
 
@@ -28,13 +28,14 @@ _LISTED = 200
 
 @dataclass(frozen=True)
 class Gap:
-    """One stated total that is not the sum of its parts."""
+    """One stated total that is not the sum of its parts; `line` is the total line that it stands in."""
 
     cell: str
     stated: float
     computed: float
     terms: int
     tolerance: float
+    line: str = ""
 
     @property
     def difference(self) -> float:
@@ -45,7 +46,7 @@ class Gap:
     def said(self) -> str:
         """The gap in a clause."""
         return (
-            f"{self.cell} states {self.stated:,.10g}, its {self.terms} parts sum to {self.computed:,.10g}, "
+            f"{self.cell} ({self.line}) states {self.stated:,.10g}, its {self.terms} parts sum to {self.computed:,.10g}, "
             f"a difference of {self.difference:+,.10g}"
         )
 
@@ -53,7 +54,7 @@ class Gap:
         """Plain values, for a proof file."""
         return {
             "cell": self.cell, "stated": self.stated, "computed": self.computed, "difference": self.difference,
-            "terms": self.terms, "tolerance": self.tolerance,
+            "terms": self.terms, "tolerance": self.tolerance, "line": self.line,
         }  # fmt: skip
 
 
@@ -100,6 +101,7 @@ class _Checks:
     terms: NDArray[np.intp]
     decimals: NDArray[np.intp]
     scale: Numbers
+    line: NDArray[np.intp]  # which of the layout's total lines
 
 
 def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> TieOut:
@@ -111,7 +113,7 @@ def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> Tie
         tolerance: the largest difference that still ties; by default half a unit of the last place shown times the
             number of terms, where the block shows rounding at all.
     """
-    parts = [_check(sheet, layout, line) for line in layout.totals]
+    parts = [_check(sheet, layout, at) for at in range(len(layout.totals))]
     if not parts:
         return TieOut(sheet.source, sheet.name, 0, 0, 0)
     checks = _Checks(*(np.concatenate(pieces) for pieces in zip(*parts, strict=True)))
@@ -123,7 +125,7 @@ def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> Tie
     listed = tuple(
         Gap(
             a1(int(checks.rows[at]), int(checks.columns[at])), float(checks.stated[at]), float(checks.computed[at]),
-            int(checks.terms[at]), float(allowed[at]),
+            int(checks.terms[at]), float(allowed[at]), _line_of(layout, int(checks.line[at])),
         )
         for at in failed[:_LISTED]
     )  # fmt: skip
@@ -140,8 +142,14 @@ def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> Tie
     )
 
 
-def _check(sheet: Sheet, layout: Layout, line: TotalLine) -> tuple[NDArray[Any], ...]:
-    """The comparable cells of one total line: rows, columns, stated, computed, terms, decimals, scale."""
+def _line_of(layout: Layout, number: int) -> str:
+    line = layout.totals[number]
+    return f"total {line.name}"
+
+
+def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...]:
+    """The comparable cells of one total line: rows, columns, stated, computed, terms, decimals, scale, line."""
+    line = layout.totals[number]
     along = line.axis == "row"
     others = layout.total_lines("column" if along else "row")
     own = layout.body_columns if along else layout.body_rows
@@ -156,7 +164,8 @@ def _check(sheet: Sheet, layout: Layout, line: TotalLine) -> tuple[NDArray[Any],
     decimals = _decimals_of(np.vstack((numbers, stated[None, :])))
     fixed = np.full(len(cross), line.at)
     rows, columns = (fixed, cross) if along else (cross, fixed)
-    return rows.astype(np.intp), columns.astype(np.intp), stated, computed, terms, decimals, scale
+    of_line = np.full(len(cross), number)
+    return rows.astype(np.intp), columns.astype(np.intp), stated, computed, terms, decimals, scale, of_line
 
 
 def _decimals_of(numbers: Numbers) -> NDArray[np.intp]:
