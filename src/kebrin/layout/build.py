@@ -9,11 +9,13 @@ import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
 from kebrin.layout.fields import find_fields
+from kebrin.layout.heads import Heads, find_heads
 from kebrin.layout.labels import boxhead_levels, named, stub_levels
 from kebrin.layout.model import Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
 from kebrin.layout.naming import find_names
 from kebrin.layout.totals import find_totals
 from kebrin.layout.unlike import unlike_level
+from kebrin.layout.words import total_word
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
@@ -35,6 +37,7 @@ class Frame:
     evidence: tuple[Evidence, ...]
     hidden_rows: tuple[int, ...]
     hidden_columns: tuple[int, ...]
+    repeats: tuple[int, ...] = ()
 
     @property
     def area(self) -> Area:
@@ -43,20 +46,34 @@ class Frame:
         return Area(min(rows), min(columns), max(rows), max(columns))
 
 
-def build(sheet: Sheet, frame: Frame, stated: Stated, stated_fields: Sequence[FieldCell] = ()) -> Layout:
-    """Repair the labels of a framed block, find its totals, fields and texts, and put it all together."""
+@dataclass(frozen=True, eq=False)
+class Around:
+    """What surrounds a block: the filled cells that are its own but outside every block, and fields from above."""
+
+    cells: NDArray[np.bool_]
+    inherited: tuple[FieldCell, ...] = ()
+
+
+def build(
+    sheet: Sheet, frame: Frame, stated: Stated, around: Around, stated_fields: Sequence[FieldCell] = ()
+) -> Layout:
+    """Repair the labels of a framed block, find its totals, heads, fields and texts, and put it all together."""
     area = frame.area
-    fields = (*find_fields(sheet, area), *stated_fields)
-    texts = _texts_around(sheet, area, fields)
+    fields = (*find_fields(sheet, area, around.cells), *stated_fields)
+    texts = _texts_around(sheet, area, fields, around.cells)
     marks = _note_marks(sheet, texts)
     names = find_names(sheet, frame.boxhead, frame.heads, frame.stub, stated)
-    rows = _with_data(sheet, frame)
     across = boxhead_levels(sheet, frame.boxhead, frame.columns.tolist(), names.boxhead, marks)
     down = stub_levels(sheet, frame.rows.tolist(), frame.stub, names.stub, marks)
+    rows = _with_data(sheet, frame, stated)
     totals, remarks = _find_totals(sheet, frame, rows, (across, down), stated)
+    heads = _heads(sheet, frame, totals, stated, marks)
+    if heads.levels:
+        remarks.append(Evidence("cut-in heads", _lines(heads.rows), heads.why))
+        down = (*heads.levels, *down)
     total_rows = {line.at for line in totals if line.axis == "row"}
     total_columns = {line.at for line in totals if line.axis == "column"}
-    body_rows = _without(frame.rows[rows], total_rows)
+    body_rows = _without(frame.rows[rows], {*total_rows, *heads.rows, *heads.notes})
     body_columns = _without(frame.columns, total_columns)
     kept_columns = np.flatnonzero(np.isin(frame.columns, body_columns))
     kept_rows = np.flatnonzero(np.isin(frame.rows, body_rows))
@@ -68,7 +85,8 @@ def build(sheet: Sheet, frame: Frame, stated: Stated, stated_fields: Sequence[Fi
     if measures:
         inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
         boxhead = tuple(replace(level, name=old.name) for level, old in zip(inner, boxhead, strict=True))
-    label_rows = tuple(int(row) for row in _without(frame.rows[~rows], total_rows))
+    for row in heads.notes:
+        texts[row, frame.stub[0]] = Role.NOTE
     return Layout(
         sheet=sheet.name,
         area=area,
@@ -79,25 +97,57 @@ def build(sheet: Sheet, frame: Frame, stated: Stated, stated_fields: Sequence[Fi
         boxhead=boxhead,
         stub=stub,
         totals=totals,
-        fields=fields,
+        fields=(*fields, *around.inherited),
         texts=texts,
         hidden_rows=frame.hidden_rows,
         hidden_columns=frame.hidden_columns,
-        label_rows=label_rows,
+        label_rows=(*(int(row) for row in _without(frame.rows[~rows], total_rows)), *heads.rows),
+        repeats=frame.repeats,
         measures=measures,
+        title=_title(sheet, area, texts),
         evidence=(*frame.evidence, *remarks),
     )
+
+
+def _heads(sheet: Sheet, frame: Frame, totals: Sequence[TotalLine], stated: Stated, marks: Collection[str]) -> Heads:
+    if len(frame.stub) != 1 or stated.cutins == ():
+        return Heads()
+    (column,) = frame.stub
+    above = {
+        line.at
+        for line in totals
+        if line.axis == "row"
+        and len(line.parts)
+        and line.parts[0] > line.at
+        and not total_word(sheet.text(line.at, column))
+    }
+    found = find_heads(sheet, frame.rows, column, frame.columns, above, marks)
+    if stated.cutins is None or not found.levels:
+        return found
+    levels = tuple(replace(level, name=name) for level, name in zip(found.levels, stated.cutins, strict=False))
+    return replace(found, levels=(*levels, *found.levels[len(levels) :]))
+
+
+def _lines(rows: Sequence[int]) -> str:
+    shown = ", ".join(str(row + 1) for row in rows[:6])
+    return f"row {shown}" + (f" and {len(rows) - 6} more" if len(rows) > 6 else "")
+
+
+def _title(sheet: Sheet, area: Area, texts: dict[tuple[int, int], Role]) -> str:
+    """The text nearest above a block."""
+    above = [at for at, role in texts.items() if role == Role.TITLE and at[0] < area.top]
+    return sheet.text(*max(above)) if above else ""
 
 
 def _without(lines: NDArray[np.intp], out: Collection[int]) -> NDArray[np.intp]:
     return lines[~np.isin(lines, list(out))] if out else lines
 
 
-def _with_data(sheet: Sheet, frame: Frame) -> NDArray[np.bool_]:
+def _with_data(sheet: Sheet, frame: Frame, stated: Stated) -> NDArray[np.bool_]:
     """Which rows are observations: a row whose outer label alone is filled only labels the rows below it."""
     filled = np.asarray(sheet.filled[np.ix_(frame.rows, frame.columns)].any(axis=1))
     if len(frame.stub) < 2:
-        return np.ones(len(frame.rows), np.bool_) if frame.stub else filled
+        return np.ones(len(frame.rows), np.bool_) if frame.stub and stated.cutins == () else filled
     return np.asarray(np.logical_or(filled, sheet.filled[frame.rows, frame.stub[-1]]))
 
 
@@ -128,7 +178,9 @@ def _paths(levels: Sequence[Level], lines: int) -> list[tuple[str | None, ...]]:
     return list(zip(*(level.labels() for level in levels), strict=True)) if levels else [()] * lines
 
 
-def _texts_around(sheet: Sheet, area: Area, fields: Sequence[FieldCell]) -> dict[tuple[int, int], Role]:
+def _texts_around(
+    sheet: Sheet, area: Area, fields: Sequence[FieldCell], around: NDArray[np.bool_]
+) -> dict[tuple[int, int], Role]:
     """The role of each filled cell outside the block: titles above it, notes elsewhere, labels and values of fields.
 
     A number outside the block that no label explains gets no role: the ledger will list it.
@@ -136,9 +188,7 @@ def _texts_around(sheet: Sheet, area: Area, fields: Sequence[FieldCell]) -> dict
     texts: dict[tuple[int, int], Role] = {}
     for field in fields:
         texts[field.label_at] = texts[field.value_at] = Role.FIELD
-    outside = sheet.filled.copy()
-    outside[area.top : area.bottom + 1, area.left : area.right + 1] = False
-    for row, column in np.argwhere(outside).tolist():
+    for row, column in np.argwhere(around).tolist():
         if (row, column) not in texts and sheet.kinds[row, column] == Kind.TEXT and sheet.looks[row, column] == 0:
             texts[row, column] = Role.TITLE if row < area.top else Role.NOTE
     return texts

@@ -13,16 +13,23 @@ from kebrin.layout.model import FieldCell
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from numpy.typing import NDArray
+
 _IN_ONE = re.compile(r"(?P<name>[^:0-9][^:]{0,39}?)\s*:\s*(?P<value>\S.*)", re.DOTALL)
 _LABEL = re.compile(r"[^:]*[^\W\d_][^:]*:\s*")
 # A value further to the right than this belongs to something else.
 _REACH = 4
 
 
-def find_fields(sheet: Sheet, block: Area | None) -> tuple[FieldCell, ...]:
+def find_fields(sheet: Sheet, block: Area | None, around: NDArray[np.bool_] | None = None) -> tuple[FieldCell, ...]:
     """The fields outside a block, in reading order.
 
     A label ends with a colon, its value in the same cell, in the next filled cell to the right, or in the cell below.
+
+    Args:
+        sheet: the sheet.
+        block: the block's rectangle, or None if there is none.
+        around: the cells to look at; all outside the block by default.
 
     >>> sheet = Sheet.of([["Route code:", "N4"], ["Season: summer", None]])
     >>> [(field.name, field.value, field.address) for field in find_fields(sheet, None)]
@@ -31,6 +38,8 @@ def find_fields(sheet: Sheet, block: Area | None) -> tuple[FieldCell, ...]:
     found: list[FieldCell] = []
     taken: set[tuple[int, int]] = set()
     for row, column in _texts_outside(sheet, block):
+        if around is not None and not around[row, column]:
+            continue
         if (row, column) in taken:
             continue
         # Below a block, "Note: ..." and "Source: ..." are the rule and fields the exception.

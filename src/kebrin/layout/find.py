@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from kebrin.cells import Kind, Sheet, a1
-from kebrin.layout.build import Frame, build
+from kebrin.layout.build import Around, Frame, build
 from kebrin.layout.model import Evidence, Layout, Stated
+from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import find_split
 from kebrin.layout.stating import Anchor, find_anchor, find_end, refuse_depth, refuse_width
 
@@ -33,6 +34,11 @@ class _Play:
     columns: NDArray[np.intp]
     hidden_rows: tuple[int, ...]
     hidden_columns: tuple[int, ...]
+    repeats: tuple[int, ...] = ()
+
+    def within(self, region: Region) -> _Play:
+        """Only what lies in a region."""
+        return replace(self, rows=region.rows, columns=region.columns, repeats=region.repeats)
 
 
 def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[FieldCell] = ()) -> list[Layout]:
@@ -61,10 +67,41 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
         play = _from(play, anchor)
     if end is not None:
         play = _Play(play.rows[play.rows <= end.row], play.columns[play.columns <= end.column], *_hidden(play))
-    depth = None if stated.boxhead is None else len(stated.boxhead)
-    frame = _exact(sheet, play, anchor, stated) if anchor is not None and anchor.exact else None
-    frame = frame or _worked_out(sheet, play, anchor, stated, depth)
-    return [] if frame is None else [build(sheet, frame, stated, fields)]
+    exact = _exact(sheet, play, anchor, stated) if anchor is not None and anchor.exact else None
+    if exact is not None:
+        return [build(sheet, exact, stated, Around(_outside(sheet, [exact])), fields)]
+    regions = find_regions(sheet, play.rows, play.columns) if len(play.rows) and len(play.columns) else []
+    if anchor is not None:
+        regions = [
+            region for region in regions if anchor.row in region.rows and anchor.column in region.columns
+        ] or regions
+    framed = [(region, _worked_out(sheet, play.within(region), anchor, stated)) for region in regions]
+    return _built(sheet, [(region, frame) for region, frame in framed if frame is not None], stated, fields)
+
+
+def _built(
+    sheet: Sheet, framed: list[tuple[Region, Frame]], stated: Stated, fields: Sequence[FieldCell]
+) -> list[Layout]:
+    outside = _outside(sheet, [frame for _, frame in framed])
+    # A cell outside all blocks belongs to the block whose region it lies in, or else to the first.
+    owner = np.zeros(sheet.shape, np.int16)
+    for number, (region, _) in enumerate(framed):
+        owner[np.ix_(region.rows, region.columns)] = number
+    layouts: list[Layout] = []
+    for number, (_, frame) in enumerate(framed):
+        # What stands above the first block speaks for all of them.
+        inherited = layouts[0].fields if layouts else ()
+        around = Around(outside & (owner == number), inherited)
+        layouts.append(build(sheet, frame, stated, around, () if layouts else fields))
+    return layouts
+
+
+def _outside(sheet: Sheet, frames: list[Frame]) -> NDArray[np.bool_]:
+    outside = sheet.filled.copy()
+    for frame in frames:
+        area = frame.area
+        outside[area.top : area.bottom + 1, area.left : area.right + 1] = False
+    return outside
 
 
 def _hidden(play: _Play) -> tuple[tuple[int, ...], tuple[int, ...]]:
@@ -100,7 +137,8 @@ def _exact(sheet: Sheet, play: _Play, anchor: Anchor, stated: Stated) -> Frame |
     return _frame(sheet, play, tuple(play.rows[:depth].tolist()), tuple(play.columns[:width].tolist()), ())
 
 
-def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated, depth: int | None) -> Frame | None:
+def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
+    depth = None if stated.boxhead is None else len(stated.boxhead)
     after = -1 if anchor is None else anchor.row - (depth == 0)
     split = find_split(sheet, play.rows, play.columns, after_row=after, depth=depth)
     if split is None:
@@ -148,7 +186,9 @@ def _frame(
     if not stop or not len(columns):
         return None
     heads = tuple(int(row) for row in play.rows if boxhead and boxhead[0] <= row < rows[0])
-    return Frame(boxhead, heads, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns)
+    return Frame(
+        boxhead, heads, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns, play.repeats
+    )
 
 
 def _headed(sheet: Sheet, boxhead: tuple[int, ...], columns: NDArray[np.intp]) -> NDArray[np.bool_]:

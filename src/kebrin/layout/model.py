@@ -124,7 +124,8 @@ class Layout:
     """Where everything in one block is, and why.
 
     Rows and columns are the sheet's own, 0-based; `boxhead` holds the labels over `body_columns` (outermost level
-    first), `stub` those over `body_rows`. Total lines, spacers and label-only rows are in neither.
+    first), `stub` those over `body_rows`, levels of cut-in heads included. Total lines, spacers, label-only rows and
+    `repeats` (heading rows that are said again) are in neither. `title` is the text nearest above the block.
     """
 
     sheet: str
@@ -141,7 +142,9 @@ class Layout:
     hidden_rows: tuple[int, ...] = ()
     hidden_columns: tuple[int, ...] = ()
     label_rows: tuple[int, ...] = ()
+    repeats: tuple[int, ...] = ()
     measures: str = ""
+    title: str = ""
     evidence: tuple[Evidence, ...] = ()
 
     @property
@@ -191,6 +194,7 @@ class Stated:
         stub: a name per stub column, leftmost first.
         measure: name of the value column.
         measures: name of the boxhead row that holds measures, each to become a column; '' for none.
+        cutins: a name per level of cut-in heads, outermost first; none are looked for if it is empty.
         blanks: whether an empty body cell is kept as missing or left out.
         totals: labels of total lines beyond those that are found; `totals_found` False looks for no others.
     """
@@ -201,6 +205,7 @@ class Stated:
     stub: tuple[str, ...] | None = None
     measure: str = ""
     measures: str | None = None
+    cutins: tuple[str, ...] | None = None
     blanks: Literal["keep", "leave out"] = "keep"
     totals: tuple[str, ...] = ()
     totals_found: bool = True

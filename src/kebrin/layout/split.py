@@ -116,10 +116,18 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
             continue
         cells = [(int(rows[row]), int(columns[column])) for column in at]
         headed = row > 0 and (use[row - 1][at] == _WORDS).sum() * 2 > len(at)
+        if headed and _tell_apart(sheet, [(int(rows[row - 1]), column) for _, column in cells]):
+            break  # the words above are headings enough
         if not _are_labels(sheet, cells, running=not headed) or _goes_on(sheet, cells, int(rows[row + 1])):
             break
         heads.append(row)
     return heads
+
+
+def _tell_apart(sheet: Sheet, cells: list[tuple[int, int]]) -> bool:
+    """Whether cells all bear texts of their own."""
+    texts = [sheet.text(*at) for at in cells]
+    return all(texts) and len(set(texts)) == len(texts)
 
 
 def _goes_on(sheet: Sheet, cells: list[tuple[int, int]], below: int) -> bool:
@@ -171,5 +179,6 @@ def _are_labels(sheet: Sheet, cells: list[tuple[int, int]], *, running: bool, ti
         return False
     steps = np.diff(numbers)
     if ((numbers >= _FIRST_YEAR) & (numbers <= _LAST_YEAR)).all():
-        return bool((steps > 0).all() or (steps < 0).all() or len(set(numbers.tolist())) * 2 <= len(numbers))
+        distinct = len(set(numbers.tolist()))
+        return bool((steps > 0).all() or (steps < 0).all() or 1 < distinct <= len(numbers) / 2)
     return running and len(numbers) >= 3 and bool((steps == 1).all())

@@ -95,8 +95,8 @@ def _find_runs(search: _Search) -> None:
     slack = max(float((search.slack * weights).sum()), 1e-9)
     before = _runs(search, projected, slack, range(len(projected)))
     after = _runs(search, projected, slack, range(len(projected) - 1, -1, -1))
-    # Totals above their parts are the exception: they are believed only where none stands below.
-    for line, parts in (before or after).items():
+    # Totals stand below their parts or above them; the side that explains more lines is believed.
+    for line, parts in (before if len(before) >= len(after) else after).items():
         word = search.words[line]
         why = f"it equals the sum of the {len(parts)} lines {'before' if parts[0] < line else 'after'} it"
         search.found[line] = (parts, f"{why} and is called {word!r}" if word else why, 1.0)

@@ -47,7 +47,8 @@ class LayoutPlan(_Strict):
 
     `starts` is the text of a heading cell or the address of the block's top left cell; `ends` is the text of the first
     cell below the block or the address of its last cell. `boxhead` and `stub` give a name per heading row and label
-    column. `measures` names the boxhead row whose labels become value columns. `totals` lists labels of total lines
+    column. `measures` names the boxhead row whose labels become value columns. `cutins` gives a name per level of
+    cut-in heads, outermost first; none are looked for if it is empty. `totals` lists labels of total lines
     that neither their wording nor their sums would show.
     """
 
@@ -57,6 +58,7 @@ class LayoutPlan(_Strict):
     stub: tuple[str, ...] | None = None
     measure: str = ""
     measures: str | None = None
+    cutins: tuple[str, ...] | None = None
     blanks: Literal["keep", "leave out"] = "leave out"
     totals: tuple[str, ...] = ()
     find_totals: bool = True

@@ -105,5 +105,5 @@ def stated_layout(plan: LayoutPlan) -> Stated:
     """The layout part of a plan, as the layout layer takes it."""
     return Stated(
         starts=plan.starts, ends=plan.ends, boxhead=plan.boxhead, stub=plan.stub, measure=plan.measure,
-        measures=plan.measures, totals=plan.totals, totals_found=plan.find_totals,
+        measures=plan.measures, cutins=plan.cutins, totals=plan.totals, totals_found=plan.find_totals,
     )  # fmt: skip

@@ -116,7 +116,7 @@ def _claim_lines(uses: NDArray[np.uint8], layout: Layout) -> None:
     total_columns = [line.at for line in layout.total_lines("column")]
     columns = [*layout.stub_columns, *layout.body_columns.tolist(), *total_columns]
     label_rows = [*layout.body_rows.tolist(), *layout.label_rows]
-    uses[np.ix_(layout.boxhead_rows, columns)] = Use.HEADING
+    uses[np.ix_((*layout.boxhead_rows, *layout.repeats), columns)] = Use.HEADING
     uses[np.ix_(label_rows, layout.stub_columns)] = Use.LABEL
     uses[np.ix_(layout.body_rows, np.array(total_columns, np.int32))] = Use.TOTAL
     uses[np.ix_(total_rows, columns)] = Use.TOTAL

@@ -1,0 +1,130 @@
+"""Cut-in heads and hierarchies in a single label column: rows that label the rows below them become levels.
+
+Three signs are read: indents (leading spaces or the indent format), rows that hold a label and nothing else, and rows
+without a word for "total" that hold the sum of the rows below them. Each level becomes a column.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.layout.labels import label
+from kebrin.layout.model import Level
+
+if TYPE_CHECKING:
+    from collections.abc import Collection, Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.cells import Sheet
+
+# A label-only row longer than this, or one that ends as a sentence, is a note between the rows.
+_LONGEST_HEAD = 60
+_FORMAT_INDENT = 2  # one step of the indent format weighs as much as two spaces
+
+
+@dataclass(frozen=True, eq=False)
+class Heads:
+    """Levels over all rows of a block, outermost first; the rows that only label others; notes between the rows."""
+
+    levels: tuple[Level, ...] = ()
+    rows: tuple[int, ...] = ()
+    notes: tuple[int, ...] = ()
+    why: str = ""
+
+
+def find_heads(
+    sheet: Sheet, rows: NDArray[np.intp], column: int, columns: NDArray[np.intp], sums_above: Collection[int],
+    marks: Collection[str] = (),
+) -> Heads:  # fmt: skip
+    """The heads among a block's rows.
+
+    Args:
+        sheet: the sheet.
+        rows: the block's rows, total rows included.
+        column: the label column.
+        columns: the body columns.
+        sums_above: rows that hold the sum of rows below them and are not called a total.
+        marks: footnote marks that the notes explain.
+
+    >>> rows = [["Quay", "Jan", "Feb"], ["North"], ["East", 1, 2], ["South"], ["Old", 3, 4]]
+    >>> found = find_heads(Sheet.of(rows), np.arange(1, 5), 0, np.array([1, 2]), ())
+    >>> found.levels[0].labels(), found.rows
+    ([None, 'North', None, 'South'], (1, 3))
+    """
+    bare = ~sheet.filled[np.ix_(rows, columns)].any(axis=1) & sheet.filled[rows, column]
+    notes = tuple(int(row) for row in rows[bare] if _is_note(sheet.text(int(row), column)))
+    heads = [at for at, row in enumerate(rows.tolist()) if (bare[at] and row not in notes) or row in sums_above]
+    if not heads:
+        return Heads(notes=notes)
+    texts = [label(sheet.at(int(row), column), marks) if sheet.filled[row, column] else None for row in rows]
+    only = tuple(int(rows[at]) for at in heads if bare[at])
+    indents = _indents(sheet, rows, column)
+    body = [at for at in range(len(rows)) if at not in heads and int(rows[at]) not in notes]
+    told = {indents[at] for at in body} | {indents[at] for at in heads}
+    if len(told) > 1 and min(indents[at] for at in heads) < max(indents[at] for at in body):
+        depths = {
+            at: sum(1 for other in sorted({indents[head] for head in heads}) if other < indents[at]) for at in heads
+        }
+        why = "rows with a label alone, or with the sum of those below, head what is indented below them"
+    else:
+        depths = _depths_by_runs(heads, bare)
+        why = "rows with a label alone, or with the sum of those below, head the rows below them"
+    return Heads(_levels(rows, texts, heads, depths, indents, told, column), only, notes, why)
+
+
+def _is_note(text: str) -> bool:
+    return len(text) > _LONGEST_HEAD or text.endswith(".") or text[:1] in "*†‡§" or text.casefold().startswith("note")
+
+
+def _indents(sheet: Sheet, rows: NDArray[np.intp], column: int) -> list[int]:
+    """How far each label is set in, in spaces."""
+    spaces = []
+    for row in rows.tolist():
+        value = sheet.at(row, column)
+        spaces.append(len(value) - len(value.lstrip(" \u00a0\t")) if isinstance(value, str) else 0)
+    if any(spaces) or sheet.textual:
+        return spaces
+    formats = sheet.formats()
+    return [formats.indents.get((int(row), column), 0) * _FORMAT_INDENT for row in rows]
+
+
+def _depths_by_runs(heads: Sequence[int], bare: NDArray[np.bool_]) -> dict[int, int]:
+    """Without indents, heads that stand one below another are one inside another; a single one is innermost."""
+    runs: list[list[int]] = []
+    for at in heads:
+        if runs and bare[at] and bare[at - 1] and runs[-1][-1] == at - 1:
+            runs[-1].append(at)
+        else:
+            runs.append([at])
+    deepest = max(map(len, runs))
+    return {at: deepest - len(run) + place for run in runs for place, at in enumerate(run)}
+
+
+def _levels(
+    rows: NDArray[np.intp], texts: list[str | None], heads: Sequence[int], depths: dict[int, int], indents: list[int],
+    told: Collection[int], column: int,
+) -> tuple[Level, ...]:  # fmt: skip
+    count = max(depths.values()) + 1
+    here: list[str | None] = [None] * count
+    since = [0] * count
+    labels: list[list[str | None]] = [[] for _ in range(count)]
+    head_rows = set(heads)
+    for at in range(len(rows)):
+        if at in head_rows:
+            depth = depths[at]
+            here[depth:] = [texts[at], *([None] * (count - depth - 1))]
+            since[depth] = indents[at]
+        elif len(told) > 1:
+            # A row that is set in no further than a head is not below it.
+            for depth in range(count):
+                if here[depth] is not None and indents[at] <= since[depth] and min(told) < max(told):
+                    here[depth:] = [None] * (count - depth)
+                    break
+        for depth in range(count):
+            labels[depth].append(None if at in head_rows else here[depth])
+    ordinals = [f" {depth + 1}" for depth in range(count)] if count > 1 else [""]
+    return tuple(Level.of(f"section{ordinal}", found, column) for ordinal, found in zip(ordinals, labels, strict=True))

@@ -1,0 +1,183 @@
+"""Regions: which rows and columns of a sheet belong to which block, when there are several.
+
+Blocks stand below one another where a row of headings follows data, and beside one another where a gap is followed by
+a label column of its own. Headings that are said again (pasted-together files, page breaks) start no new block: such
+rows are repeats.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import Kind, Sheet
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+# A heading row has at least this many words beside the label column.
+_HEADINGS = 2
+_REACH = 5
+# A row of fields holds a few pairs; longer rows need not be read for them.
+_MOST_FIELDS = 12
+
+
+@dataclass(frozen=True, eq=False)
+class Region:
+    """The rows and columns that one block lies in, titles above it included; `repeats` are headings said again."""
+
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    repeats: tuple[int, ...] = ()
+
+
+def find_regions(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[Region]:
+    """The regions of a sheet in reading order; one if there is nothing to part.
+
+    Args:
+        sheet: the sheet.
+        rows: its rows in play, ascending.
+        columns: its columns in play, ascending.
+
+    >>> sheet = Sheet.of([["Quay", "Jan", "Feb"], ["East", 1, 2], ["Vessel", "Foot", "Cars"], ["Gull", 3, 4]])
+    >>> [region.rows.tolist() for region in find_regions(sheet, np.arange(4), np.arange(3))]
+    [[0, 1], [2, 3]]
+    """
+    regions = []
+    for stacked in _stacked(sheet, rows, columns):
+        regions += _beside(sheet, stacked)
+    return regions
+
+
+def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[Region]:
+    data = sheet.data[np.ix_(rows, columns)]
+    words = sheet.filled[np.ix_(rows, columns)] & ~data
+    heading = _heading_rows(words, data) & ~_field_rows(sheet, rows, columns)
+    heading |= _year_rows(sheet, rows, columns, data)
+    starts, repeats = [0], []
+    seen_data = False
+    head: list[int] = []
+    for at in range(len(rows)):
+        if heading[at] and seen_data and _heads_what_follows(at, words, data, heading):
+            if _says_again(sheet, rows, columns, head, at):
+                repeats.append(at)
+                continue
+            starts.append(_title_above(rows, words, data, at))
+            head, seen_data = [at], False
+        elif heading[at] and not seen_data:
+            head.append(at)
+        elif data[at].any() and head:
+            seen_data = True
+    return [
+        _region(rows, columns, start, stop, repeats)
+        for start, stop in zip(starts, [*starts[1:], len(rows)], strict=True)
+    ]
+
+
+def _region(rows: NDArray[np.intp], columns: NDArray[np.intp], start: int, stop: int, repeats: list[int]) -> Region:
+    again = {at for at in repeats if start <= at < stop}
+    kept = [at for at in range(start, stop) if at not in again]
+    return Region(rows[kept], columns, tuple(int(rows[at]) for at in sorted(again)))
+
+
+def _heading_rows(words: NDArray[np.bool_], data: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Rows of words with hardly a figure among them."""
+    beside = words[:, 1:].sum(axis=1) if words.shape[1] > 1 else np.zeros(len(words), np.intp)
+    return np.asarray((beside >= _HEADINGS) & (data.sum(axis=1) * 3 <= beside))
+
+
+def _field_rows(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.bool_]:
+    """Rows with a "Label:" among them; a time of day is none."""
+    found = np.zeros(len(rows), np.bool_)
+    for at, row in enumerate(rows.tolist()):
+        if (sheet.kinds[row, columns] == Kind.TEXT).sum() <= _MOST_FIELDS:
+            texts = (sheet.text(row, int(column)) for column in columns[sheet.kinds[row, columns] == Kind.TEXT])
+            found[at] = any(text.endswith(":") or ": " in text for text in texts)
+    return found
+
+
+def _year_rows(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], data: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """Rows whose figures are all years, amid rows whose figures are not."""
+    numbers = sheet.numbers[np.ix_(rows, columns)]
+    years = (numbers >= 1800) & (numbers <= 2150) & (numbers % 1 == 0)
+    count = data.sum(axis=1)
+    rows_of_years = (count >= _HEADINGS) & ((years & data).sum(axis=1) == count)
+    after = np.append(rows_of_years[1:], False)
+    before = np.insert(rows_of_years[:-1], 0, False)
+    return np.asarray(rows_of_years & ~after & ~before)
+
+
+def _heads_what_follows(at: int, words: NDArray[np.bool_], data: NDArray[np.bool_], heading: NDArray[np.bool_]) -> bool:
+    """Whether figures stand below most of a row's words, before anything else does."""
+    for below in range(at + 1, min(at + 1 + _REACH, len(words))):
+        if heading[below]:
+            continue
+        if data[below].any():
+            # A list has texts in its body too: most of what is filled there must be figures for a new head.
+            under = data[below] & words[at]
+            return bool(under.sum() * 2 >= words[at, 1:].sum() and data[below].sum() >= words[below, 1:].sum())
+    return False
+
+
+def _says_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: list[int], at: int) -> bool:
+    said = [sheet.text(int(rows[at]), int(column)) for column in columns]
+    return any([sheet.text(int(rows[row]), int(column)) for column in columns] == said for row in head)
+
+
+def _title_above(rows: NDArray[np.intp], words: NDArray[np.bool_], data: NDArray[np.bool_], at: int) -> int:
+    """The first row of what belongs to a heading row: further headings and titles above it, up to a gap or to data."""
+    start = at
+    while start > 0 and not data[start - 1].any():
+        if rows[start] - rows[start - 1] > 1 and start != at and words[start - 1].sum() <= 1 and start - 1 > 0:
+            break
+        start -= 1
+    return start
+
+
+def _beside(sheet: Sheet, region: Region) -> list[Region]:
+    """A region parted where a blank column is followed by a label column with data beyond it."""
+    rows, columns = region.rows, region.columns
+    cuts = [0]
+    for at in range(2, len(columns) - 1):
+        gap = columns[at] - columns[at - 1] > 1
+        if (
+            gap and _is_label_column(sheet, rows, int(columns[at])) and _has_data(sheet, rows, columns[cuts[-1] : at])
+        ) or (not gap and _same_heads_again(sheet, rows, columns, cuts[-1], at)):
+            cuts.append(at)
+    if len(cuts) == 1:
+        return [region]
+    parts = [columns[first:last] for first, last in zip(cuts, [*cuts[1:], len(columns)], strict=True)]
+    shared = Region(rows, parts[0], region.repeats)
+    return [shared, *(Region(_own_rows(sheet, rows, part), part, region.repeats) for part in parts[1:])]
+
+
+def _own_rows(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.intp]:
+    return rows[sheet.filled[np.ix_(rows, columns)].any(axis=1)]
+
+
+def _is_label_column(sheet: Sheet, rows: NDArray[np.intp], column: int) -> bool:
+    """Whether a column holds words on at least two rows that hold data further right, and hardly any data."""
+    right = sheet.data[rows, column + 1 : column + 12].any(axis=1)
+    words = (sheet.kinds[rows, column] == Kind.TEXT) & ~sheet.data[rows, column]
+    return int((words & right).sum()) >= 2 and int((words & right).sum()) >= 3 * int(sheet.data[rows, column].sum())
+
+
+def _has_data(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
+    return bool(sheet.data[np.ix_(rows, columns)].any())
+
+
+def _same_heads_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], first: int, at: int) -> bool:
+    """Whether some row says the same from here on as from the block's first column on."""
+    width = at - first
+    if width < 2 or at + width > len(columns) or not _is_label_column(sheet, rows, int(columns[at])):
+        return False
+    for row in rows[:12].tolist():
+        left = [sheet.text(row, int(column)) for column in columns[first:at]]
+        right = [sheet.text(row, int(column)) for column in columns[at : at + width]]
+        if all(left) and left == right:
+            return True
+    return False
