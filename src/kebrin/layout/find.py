@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 _DEEPEST, _WIDEST = 4, 4
 # Lines left blank between parts of one block; more than this ends it.
 _MOST_SPACERS = 2
+# Cut-in heads that can stand one inside another above the first body row.
+_MOST_CUTINS = 2
 
 
 @dataclass(frozen=True)
@@ -170,22 +172,27 @@ def _frame(
     first_row: int | None = None, first_column: int | None = None,
 ) -> Frame | None:  # fmt: skip
     after_row = boxhead[-1] if boxhead else -1
-    if first_row is not None:
-        after_row = first_row - 1
     after_column = stub[-1] if stub else -1
     columns = play.columns[play.columns > after_column]
     if first_column is not None:
         columns = columns[columns >= first_column]
+    if first_row is not None and boxhead:
+        above = [int(row) for row in play.rows[(play.rows < first_row)]][::-1]
+        if _is_stub_head_row(sheet, above, columns, first_row):
+            after_row = above[0]
+    elif first_row is not None:
+        after_row = first_row - 1
     rows = play.rows[play.rows > after_row]
     if not len(rows) or not len(columns):
         return None
     data = sheet.data[np.ix_(rows, columns)]
-    columns = columns[: _until_gap(columns, np.logical_or(data.any(axis=0), _headed(sheet, boxhead, columns)))]
+    in_use = np.asarray(np.logical_or(data.any(axis=0), _headed(sheet, boxhead, columns)))
+    columns = columns[: _until_gap(columns, in_use, _blank(sheet, 0))]
     data = data[:, : len(columns)]
-    stop = _until_gap(rows, np.asarray(data.any(axis=1)))
+    stop = _until_gap(rows, np.asarray(data.any(axis=1)), _blank(sheet, 1))
     if not stop or not len(columns):
         return None
-    heads = tuple(int(row) for row in play.rows if boxhead and boxhead[0] <= row < rows[0])
+    heads = tuple(int(row) for row in play.rows if boxhead and boxhead[0] <= row <= after_row)
     return Frame(
         boxhead, heads, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns, play.repeats
     )
@@ -197,11 +204,17 @@ def _headed(sheet: Sheet, boxhead: tuple[int, ...], columns: NDArray[np.intp]) -
     return np.asarray(sheet.filled[np.ix_(np.array(boxhead), columns)].any(axis=0))
 
 
-def _until_gap(lines: NDArray[np.intp], used: NDArray[np.bool_]) -> int:
-    """How many of the lines belong to the block: up to the last one in use before a wide gap."""
+def _blank(sheet: Sheet, axis: int) -> NDArray[np.bool_]:
+    """Which columns (axis 0) or rows (axis 1) hold nothing at all."""
+    return np.asarray(np.logical_not(sheet.filled.any(axis=axis)))
+
+
+def _until_gap(lines: NDArray[np.intp], used: NDArray[np.bool_], blank: NDArray[np.bool_]) -> int:
+    """How many of the lines belong to the block: up to the last one in use before a gap of several blank lines."""
+    blanks = np.cumsum(blank)
     last = 0
     for at in np.flatnonzero(used).tolist():
-        if last and lines[at] - lines[last - 1] > _MOST_SPACERS + 1:
+        if last and blanks[lines[at]] - blanks[lines[last - 1]] > _MOST_SPACERS:
             break
         last = at + 1
     return last
@@ -215,9 +228,13 @@ def _boxhead_rows(sheet: Sheet, play: _Play, body_row: int, body_column: int, de
         usable = [row for row in above if sheet.filled[row, columns].any() or _spans_body(sheet, row, columns)]
         return tuple(sorted(usable[:depth]))
     taken: list[int] = []
-    if len(above) > 1 and not sheet.filled[above[0], columns].any() and body_row - above[0] == 1:
-        del above[0]  # stub heads alone: the headings stand above them
-        body_row -= 1
+    if _is_stub_head_row(sheet, above, columns, body_row):
+        body_row = above.pop(0)
+    cutins = next((at for at, row in enumerate(above) if sheet.filled[row, columns].any()), 0)
+    if cutins <= _MOST_CUTINS:
+        # Heads that label the first rows of the body stand between it and the headings.
+        body_row = above[cutins - 1] if cutins else body_row
+        above = above[cutins:]
     for row in above:
         gap = (taken[-1] if taken else body_row) - row
         if len(taken) == _DEEPEST or gap > _MOST_SPACERS or not _is_heading(sheet, row, columns, has_inner=bool(taken)):
@@ -226,11 +243,27 @@ def _boxhead_rows(sheet: Sheet, play: _Play, body_row: int, body_column: int, de
     return tuple(sorted(taken))
 
 
+def _is_stub_head_row(sheet: Sheet, above: list[int], columns: NDArray[np.intp], body_row: int) -> bool:
+    """Whether the row above the body holds stub heads alone, the headings standing above it.
+
+    A cut-in head looks alike; it comes below headings that have their stub heads beside them.
+    """
+    if len(above) < 2 or body_row - above[0] != 1 or sheet.filled[above[0], columns].any():
+        return False
+    if sheet.filled[above[0], : columns[0]].sum() > 1:
+        return bool(sheet.filled[above[1], columns].any())  # a cut-in head is one label
+    heading = [row for row in above[1 : 1 + _DEEPEST] if sheet.filled[row, columns].any()]
+    return above[1] in heading and not sheet.filled[heading, : columns[0]].any()
+
+
 def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], *, has_inner: bool) -> bool:
     """Whether a row above the body heads its columns, and is not a title or a line of fields."""
     filled = columns[sheet.filled[row, columns]]
     if not len(filled):
         return False
+    beside = [sheet.text(row, column) for column in range(int(columns[0])) if sheet.filled[row, column]]
+    if len(filled) == 1 and beside and beside[-1].endswith(":"):
+        return False  # a field and its value
     texts = [sheet.text(row, int(column)) for column in filled]
     if any(":" in text and sheet.kinds[row, column] == Kind.TEXT for text, column in zip(texts, filled, strict=True)):
         return all(text.replace(":", "").isdigit() for text in texts)  # times of day head columns, "Code: N4" does not

@@ -50,6 +50,7 @@ def find_heads(
         sums_above: rows that hold the sum of rows below them and are not called a total.
         marks: footnote marks that the notes explain.
 
+    >>> from kebrin.cells import Sheet
     >>> rows = [["Quay", "Jan", "Feb"], ["North"], ["East", 1, 2], ["South"], ["Old", 3, 4]]
     >>> found = find_heads(Sheet.of(rows), np.arange(1, 5), 0, np.array([1, 2]), ())
     >>> found.levels[0].labels(), found.rows

@@ -89,7 +89,7 @@ class TotalLine:
     """A row or column that repeats a sum of others.
 
     `at` is the sheet's row or column, `parts` those that it sums. `why` tells what found it, `agree` the share of its
-    stated cells that tie.
+    stated cells that tie; `mean` is true for a line that states their average.
     """
 
     axis: Literal["row", "column"]
@@ -97,6 +97,7 @@ class TotalLine:
     parts: NDArray[np.int32]
     why: str
     agree: float = 1.0
+    mean: bool = False
 
     @property
     def name(self) -> str:

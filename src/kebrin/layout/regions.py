@@ -45,9 +45,9 @@ def find_regions(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     >>> [region.rows.tolist() for region in find_regions(sheet, np.arange(4), np.arange(3))]
     [[0, 1], [2, 3]]
     """
-    regions = []
-    for stacked in _stacked(sheet, rows, columns):
-        regions += _beside(sheet, stacked)
+    regions: list[Region] = []
+    for part in _beside(sheet, Region(rows, columns)):
+        regions += _stacked(sheet, part.rows, part.columns)
     return regions
 
 
@@ -56,12 +56,16 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     words = sheet.filled[np.ix_(rows, columns)] & ~data
     heading = _heading_rows(words, data) & ~_field_rows(sheet, rows, columns)
     heading |= _year_rows(sheet, rows, columns, data)
-    starts, repeats = [0], []
+    starts = [0]
+    repeats: list[int] = []
     seen_data = False
     head: list[int] = []
     for at in range(len(rows)):
+        if repeats and repeats[-1] == at - 1 and heading[at] and _says_again(sheet, rows, columns, head, at):
+            repeats.append(at)  # the further rows of a boxhead that is said again
+            continue
         if heading[at] and seen_data and _heads_what_follows(at, words, data, heading):
-            if _says_again(sheet, rows, columns, head, at):
+            if data[at - 1].any() and _says_again(sheet, rows, columns, head, at):
                 repeats.append(at)
                 continue
             starts.append(_title_above(rows, words, data, at))
@@ -151,8 +155,7 @@ def _beside(sheet: Sheet, region: Region) -> list[Region]:
     if len(cuts) == 1:
         return [region]
     parts = [columns[first:last] for first, last in zip(cuts, [*cuts[1:], len(columns)], strict=True)]
-    shared = Region(rows, parts[0], region.repeats)
-    return [shared, *(Region(_own_rows(sheet, rows, part), part, region.repeats) for part in parts[1:])]
+    return [Region(_own_rows(sheet, rows, part), part) for part in parts]
 
 
 def _own_rows(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.intp]:

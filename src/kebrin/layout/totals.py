@@ -14,10 +14,10 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from kebrin.layout.model import TotalLine
-from kebrin.layout.words import total_word, without_total_word
+from kebrin.layout.words import average_word, total_word, without_total_word
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Container, Iterator, Sequence
 
     from numpy.typing import NDArray
 
@@ -41,15 +41,17 @@ class _Search:
     names: frozenset[str]
     filled: Numbers = field(init=False)  # the same with zeros
     found: dict[int, tuple[NDArray[np.intp], str, float]] = field(default_factory=dict)
+    means: set[int] = field(default_factory=set)
 
     def __post_init__(self) -> None:
         self.filled = np.nan_to_num(self.numbers, nan=0.0)
         self.slack = 1e-9 * np.maximum(np.abs(self.filled).sum(axis=0), 1.0)
         self.words = [self._word(path) for path in self.paths]
+        self.means = {at for at, path in enumerate(self.paths) if any(average_word(label or "") for label in path)}
 
     def _word(self, path: tuple[str | None, ...]) -> str:
         for label in path:
-            if label is not None and (label.casefold() in self.names or total_word(label)):
+            if label is not None and (label.casefold() in self.names or total_word(label) or average_word(label)):
                 return label
         return ""
 
@@ -81,7 +83,7 @@ def find_totals(
         _find_runs(search)
     unmatched = [line for line, word in enumerate(search.words) if word and not _settle_worded(search, line)]
     totals = tuple(
-        TotalLine(axis, int(at[line]), at[parts].astype(np.int32), why, agree)
+        TotalLine(axis, int(at[line]), at[parts].astype(np.int32), why, agree, line in search.means)
         for line, (parts, why, agree) in sorted(search.found.items())
     )
     return totals, tuple(int(at[line]) for line in unmatched)
@@ -93,16 +95,24 @@ def _find_runs(search: _Search) -> None:
     # einsum, not @: a threaded product costs more in start-up than it saves here.
     projected = np.einsum("ij,j->i", search.filled, weights)
     slack = max(float((search.slack * weights).sum()), 1e-9)
-    before = _runs(search, projected, slack, range(len(projected)))
-    after = _runs(search, projected, slack, range(len(projected) - 1, -1, -1))
-    # Totals stand below their parts or above them; the side that explains more lines is believed.
-    for line, parts in (before if len(before) >= len(after) else after).items():
+    forward, backward = range(len(projected)), range(len(projected) - 1, -1, -1)
+    before, after = _runs(search, projected, slack, forward), _runs(search, projected, slack, backward)
+    # Totals stand below their parts or above them; the side that explains more lines is believed, and the other is
+    # asked once more about the lines that are left.
+    found, other = (before, backward) if len(before) >= len(after) else (after, forward)
+    if found:
+        left = projected.copy()
+        left[list(found)] = 0.0
+        found = {**found, **_runs(search, left, slack, other, passed=found)}
+    for line, parts in found.items():
         word = search.words[line]
         why = f"it equals the sum of the {len(parts)} lines {'before' if parts[0] < line else 'after'} it"
         search.found[line] = (parts, f"{why} and is called {word!r}" if word else why, 1.0)
 
 
-def _runs(search: _Search, projected: Numbers, slack: float, order: range) -> dict[int, NDArray[np.intp]]:
+def _runs(
+    search: _Search, projected: Numbers, slack: float, order: range, passed: Container[int] = ()
+) -> dict[int, NDArray[np.intp]]:
     if not _some_run(projected[list(order)], slack):
         return {}
     leaves: list[int] = []
@@ -111,6 +121,8 @@ def _runs(search: _Search, projected: Numbers, slack: float, order: range) -> di
     found: dict[int, NDArray[np.intp]] = {}
     grain = slack * 4
     for line in order:
+        if line in passed:
+            continue
         wanted = prefix - projected[line]
         key = round(wanted / grain)
         start = next((sums[near] for near in (key, key - 1, key + 1) if near in sums), None)
@@ -165,8 +177,8 @@ def _settle_worded(search: _Search, line: int) -> bool:
         return False
     best: tuple[float, float, NDArray[np.intp], str] | None = None
     for parts, why in _candidates(search, line):
-        gaps = np.abs(search.filled[parts].sum(axis=0) - search.filled[line])[stated]
-        slack = np.maximum(search.slack[stated], 0.5 * (len(parts) + 1))
+        gaps = np.abs(_combined(search, parts, mean=line in search.means) - search.filled[line])[stated]
+        slack = np.maximum(search.slack[stated], 0.5 * (1 if line in search.means else len(parts) + 1))
         agree = float(
             np.mean(gaps <= np.minimum(slack, np.abs(search.filled[line][stated]) * 0.02 + search.slack[stated]))
         )
@@ -177,9 +189,18 @@ def _settle_worded(search: _Search, line: int) -> bool:
     if best is None or (best[0] < _ENOUGH_TIES and best[1] > _NEAR):
         return False
     agree, _, parts, why = best
-    tied = "adds up" if agree == 1 else f"adds up in {agree:.0%} of its cells"
+    verb = "is the mean" if line in search.means else "adds up"
+    tied = verb if agree == 1 else f"{verb} in {agree:.0%} of its cells"
     search.found[line] = (parts, f"it is called {word!r} and {tied} over {why}", agree)
     return True
+
+
+def _combined(search: _Search, parts: NDArray[np.intp], *, mean: bool) -> Numbers:
+    """The sum of some lines, or their mean over the numbers that are there."""
+    sums = search.filled[parts].sum(axis=0)
+    if not mean:
+        return np.asarray(sums)
+    return np.asarray(sums / np.maximum((~np.isnan(search.numbers[parts])).sum(axis=0), 1))
 
 
 def _candidates(search: _Search, line: int) -> Iterator[tuple[NDArray[np.intp], str]]:

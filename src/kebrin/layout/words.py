@@ -34,6 +34,24 @@ _DAY = re.compile(r"(?:mon|tue|wed|thu|fri|sat|sun)[a-z]*", re.IGNORECASE)
 _ISO_DATE = re.compile(r"\d{4}-\d\d-\d\d")
 
 
+_AVERAGE_WORD = re.compile(
+    r"(?<![^\W_])(?:average|averages|mean|avg|durchschnitt|mittel|mittelwert|moyenne|media|promedio|gemiddelde|"
+    r"medel|gennemsnitt?|keskiarvo|średnia|průměr|среднее)(?![^\W_])|[øØ⌀]",
+    re.IGNORECASE,
+)
+
+
+@lru_cache(maxsize=65_536)
+def average_word(label: str) -> str:
+    """The word in a label that says "average", or ''.
+
+    >>> average_word("Average per sailing"), average_word("Meantime")
+    ('Average', '')
+    """
+    match = _AVERAGE_WORD.search(label)
+    return match[0] if match else ""
+
+
 @lru_cache(maxsize=65_536)
 def total_word(label: str) -> str:
     """The word in a label that says "total", or ''.

@@ -82,9 +82,17 @@ def _done(pieces: list[Piece], works: list[SheetWork], sources: list[Source], te
 
 
 def _stamps(pieces: Sequence[Piece]) -> list[dict[str, str | None]]:
-    """For each piece what tells it from the others: file, sheet, and the fields whose values differ."""
+    """For each piece what tells it from the others: file, sheet, differing fields, titles on one sheet."""
+    several = len({(piece.file, piece.sheet) for piece in pieces}) < len(pieces)
+    titled = several and all(piece.layout.title for piece in pieces)
     candidates: list[dict[str, str | None]] = [
-        {"file": Path(piece.file).name, "sheet": piece.sheet, **piece.fields} for piece in pieces
+        {
+            "file": Path(piece.file).name,
+            "sheet": piece.sheet,
+            **piece.fields,
+            **({"title": piece.layout.title} if titled else {}),
+        }
+        for piece in pieces
     ]
     names = list(dict.fromkeys(name for candidate in candidates for name in candidate))
     taken = set(pieces[0].table.columns)

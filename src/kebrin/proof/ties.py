@@ -158,8 +158,11 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     stated = sheet.numbers[line.at, cross] if along else sheet.numbers[cross, line.at]
     there = ~np.isnan(stated) & ~np.isnan(numbers).all(axis=0)
     numbers, stated, cross = numbers[:, there], stated[there], cross[there]
-    computed = np.nansum(numbers, axis=0)
     terms = (~np.isnan(numbers)).sum(axis=0)
+    computed = np.nansum(numbers, axis=0)
+    if line.mean:
+        # A mean is stated to so many places whatever its parts were rounded to.
+        computed = np.round(computed / terms, int(_decimals_of(stated[None, :]).max(initial=0)))
     scale = np.abs(np.nan_to_num(numbers)).sum(axis=0) + np.abs(stated)
     decimals = _decimals_of(np.vstack((numbers, stated[None, :])))
     fixed = np.full(len(cross), line.at)

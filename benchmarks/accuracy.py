@@ -1,0 +1,80 @@
+"""How often `kebrin tidy`, unaided, gives the exact table: `python benchmarks/accuracy.py [FIRST_SEED [COUNT]]`.
+
+A report counts as right if one of the tables has exactly the true records, whatever the columns' order and names. A wrong
+one was either stopped or flagged by the proof, or it is silent; silent ones are the ones that matter.
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+
+import kebrin as kb
+from corpus.making import Made, Maker
+
+
+def same(table: kb.Table, records: list[tuple[Any, ...]]) -> bool:
+    """Whether a table holds exactly these records, columns in any order."""
+    columns = list(zip(*table.to_arrow().to_pydict().values(), strict=True))
+    if len(columns) != len(records) or (columns and len(columns[0]) != len(records[0])):
+        return False
+    mine = list(zip(*columns, strict=True))
+    theirs = list(zip(*records, strict=True))
+    order: list[int] = []
+    for values in theirs:
+        counts = Counter(values)
+        match = next((at for at in range(len(mine)) if at not in order and Counter(mine[at]) == counts), None)
+        if match is None:
+            return False
+        order.append(match)
+    return Counter(zip(*(mine[at] for at in order), strict=True)) == Counter(records)
+
+
+def judge(made: Made, path: Path) -> str:
+    """'right', 'stopped', 'flagged', 'silent' or 'crashed'."""
+    made.write(path)
+    try:
+        run = kb.tidy_reports(path)
+    except kb.KebrinError:
+        return "stopped"
+    except Exception as error:  # noqa: BLE001 - a crash is a finding here
+        print(f"seed {made.seed}: {type(error).__name__}: {error}")
+        return "crashed"
+    if len(run.tables) == 1 and all(same(table, made.tables[0]) for table in run.tables.values()):
+        return "right"
+    asked = any(remark.kind == "question" for proof in run.proofs.values() for remark in proof.remarks)
+    return "silent" if run.holds and not asked else "flagged"
+
+
+def main() -> None:
+    """Print accuracy by kind."""
+    first = int(sys.argv[1]) if len(sys.argv) > 1 else 1
+    count = int(sys.argv[2]) if len(sys.argv) > 2 else 500
+    by_kind: dict[str, Counter[str]] = {}
+    overall: Counter[str] = Counter()
+    wrong: list[str] = []
+    with tempfile.TemporaryDirectory() as folder:
+        for seed in range(first, first + count):
+            made = Maker(seed).make()
+            verdict = judge(made, Path(folder) / "report.xlsx")
+            overall[verdict] += 1
+            for kind in made.kinds:
+                by_kind.setdefault(kind, Counter())[verdict] += 1
+            if verdict != "right":
+                wrong.append(f"{seed} {verdict}: {' '.join(made.kinds)}")
+    for kind, counts in sorted(by_kind.items(), key=lambda item: item[1]["right"] / item[1].total()):
+        print(f"{kind:<16} {counts['right'] / counts.total():6.1%} of {counts.total():>4}  silent {counts['silent']}")
+    total = overall.total()
+    print(
+        f"{'all':<16} {overall['right'] / total:6.1%} of {total:>4}  silent {overall['silent']} ({overall['silent'] / total:.1%})"
+    )
+    print("\n".join(wrong[: int(sys.argv[3]) if len(sys.argv) > 3 else 0]))
+
+
+if __name__ == "__main__":
+    main()

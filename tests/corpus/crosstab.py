@@ -1,0 +1,246 @@
+"""Lay a crosstab out on a sheet with the kinds of mess that were chosen."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from corpus.making import Maker, Sheet
+
+Path = tuple[str, ...]
+
+
+class Crosstab:
+    """One crosstab being laid out, row by row."""
+
+    def __init__(self, maker: Maker, sheet: Sheet, top: int, left: int, across: list[Path], down: list[Path]) -> None:
+        self.maker, self.sheet, self.row, self.left = maker, sheet, top, left
+        self.chance, self.mess, self.shape = maker.chance, maker.mess, maker.shape
+        self.across, self.down = across, down
+        self.depth = len(across[0])
+        self.one_column = self.shape in {"cut_in", "spaces", "indents", "parent_sums"}
+        self.width = 1 if self.one_column else len(down[0])
+        self.records: list[tuple[Any, ...]] = []
+        self.columns = self.places()
+        self.sums = dict.fromkeys(self.columns, 0.0)
+        self.counts = dict.fromkeys(self.columns, 0)
+
+    def places(self) -> dict[int, Path | None]:
+        """The sheet's column of each path, with spacers between; None stands for the total column."""
+        at = self.left + self.width
+        places: dict[int, Path | None] = {}
+        for number, path in enumerate(self.across):
+            new_group = number and self.depth > 1 and self.across[number - 1][0] != path[0]
+            if "spacer_column" in self.mess and new_group:
+                at += 1
+            places[at] = path
+            at += 1
+        if "total_column" in self.mess and self.shape != "measures":
+            places[at] = None
+        return places
+
+    def lay_out(self) -> tuple[list[tuple[Any, ...]], int]:
+        """All of it; returns the records and the row after the last."""
+        head = self.row
+        self.boxhead()
+        if "units" in self.mess and self.shape != "measures":
+            for at in self.columns:
+                self.sheet.put(self.row, at, "(number)")
+            self.row += 1
+        if "spacer_row" in self.mess:
+            self.row += 1
+        self.body(head)
+        self.closing()
+        return (self.wide() if self.shape == "measures" else self.records), self.row
+
+    def wide(self) -> list[tuple[Any, ...]]:
+        """The records with a column per measure."""
+        values = {record[:-1]: record[-1] for record in self.records}
+        keys = dict.fromkeys((*record[:-2],) for record in self.records)
+        kinds = list(dict.fromkeys(path[-1] for path in self.across))
+        return [(*key, *(values.get((*key, kind)) for kind in kinds)) for key in keys]
+
+    def boxhead(self) -> None:
+        """The heading rows, with stub heads on the lowest."""
+        paths = {at: path for at, path in self.columns.items() if path is not None}
+        for level in range(self.depth):
+            row, starts = self.row + level, self.starts(paths, level)
+            for number, at in enumerate(starts):
+                text: Any = paths[at][level]
+                if text.isdigit():
+                    text = float(text)
+                elif "name_breaks" in self.mess and " " in text:
+                    text = text.replace(" ", "\n", 1)
+                self.sheet.put(row, at, text)
+                self.sheet.bold.add((row, at))
+                after = starts[number + 1] if number + 1 < len(starts) else max(paths) + 1
+                end = max(place for place in paths if place < after)
+                if end > at and "first_cell" not in self.mess:
+                    self.sheet.merges.append((row, at, row, end))
+        last = self.row + self.depth - 1
+        heads = ["Harbour", "Quay"] if self.width == 2 else ["Place"]
+        for at, head in enumerate(heads):
+            self.sheet.put(last, self.left + at, head)
+        for at, path in self.columns.items():
+            if path is None:
+                self.sheet.put(last, at, "Total" if "unworded_total" not in self.mess else "Altogether here")
+        self.row += self.depth
+
+    def starts(self, paths: dict[int, Path], level: int) -> list[int]:
+        """Columns where a label of this level begins."""
+        found: list[int] = []
+        before: Path | None = None
+        for at, path in paths.items():
+            if before is None or level == self.depth - 1 or path[: level + 1] != before[: level + 1]:
+                found.append(at)
+            before = path
+        return found
+
+    def body(self, head: int) -> None:
+        """The rows of figures, with group heads or subtotals as the shape has it."""
+        first_row = self.row
+        group = ""
+        for number, path in enumerate(self.down):
+            if len(path) == 2 and path[0] != group:
+                if group and self.shape == "subtotals":
+                    self.subtotal(group)
+                group = path[0]
+                self.group_head(group, [other for other in self.down if other[0] == group])
+            if number == len(self.down) // 2 and number and self.width == 1 and not self.one_column:
+                self.between(head)
+            self.line(path, new=number == 0 or path[0] != self.down[number - 1][0])
+        if self.shape == "subtotals":
+            self.subtotal(group)
+        if "hidden_row" in self.mess:
+            self.sheet.put(self.row, self.left, "helper")
+            for at in self.columns:
+                self.sheet.put(self.row, at, 77.0)
+            self.sheet.hidden_rows.add(self.row)
+            self.row += 1
+        if self.shape == "merged_labels":
+            self.merge_labels(first_row)
+
+    def between(self, head: int) -> None:
+        """What stands between the rows: the headings once more, or a note."""
+        if "repeated_head" in self.mess:
+            for level in range(self.depth):
+                for (row, at), value in list(self.sheet.cells.items()):
+                    if row == head + level and at >= self.left and at <= max(self.columns):
+                        self.sheet.put(self.row + level, at, value)
+            for level in range(self.depth):
+                self.sheet.merges += [
+                    (self.row + level, left, self.row + level, right)
+                    for top, left, _, right in list(self.sheet.merges)
+                    if top == head + level and self.left <= left <= max(self.columns)
+                ]
+            self.row += self.depth
+        elif "middle_note" in self.mess:
+            self.sheet.put(self.row, self.left, "Note: from here on as counted by the pursers.")
+            self.row += 1
+
+    def group_head(self, group: str, members: list[Path]) -> None:
+        """The row that heads a group in a single label column."""
+        if not self.one_column:
+            return
+        self.sheet.put(self.row, self.left, group)
+        self.sheet.bold.add((self.row, self.left))
+        self.head_row, self.group_sums = self.row, dict.fromkeys(self.columns, 0.0)
+        del members
+        self.row += 1
+
+    def line(self, path: Path, *, new: bool) -> None:
+        """One row of figures."""
+        label = path[-1]
+        if self.one_column:
+            label = f"   {label}" if self.shape == "spaces" else label
+            if self.shape in {"indents", "parent_sums"}:
+                self.sheet.indents[self.row, self.left] = 1
+            self.sheet.put(self.row, self.left, label)
+        elif self.width == 2:
+            if new:
+                self.sheet.put(self.row, self.left, path[0])
+            self.sheet.put(self.row, self.left + 1, path[1])
+        else:
+            self.sheet.put(self.row, self.left, path[0])
+        total = 0.0
+        for at, column in self.columns.items():
+            if column is None:
+                self.sheet.put(self.row, at, total)
+                self.add(at, total)
+                self.counts[at] += 1
+                continue
+            total += self.cell(at, path, column)
+        self.row += 1
+
+    def cell(self, at: int, path: Path, column: Path) -> float:
+        """One figure, or what stands in its place; returns what it adds to totals."""
+        value = self.maker.value()
+        money = self.shape == "measures" and column[-1].endswith("€")
+        if money:
+            value = round(value / 7, 2)
+            self.sheet.formats[self.row, at] = "#,##0.00 €"
+        luck = self.chance.random()
+        said: Any = value
+        known: float | None = value
+        if "missing" in self.mess and luck < 0.06:
+            said, known = self.chance.choice(("n/a", "–", "..")), None
+        elif "blanks" in self.mess and luck < 0.12 and path != self.down[0] and at != min(self.columns):
+            said, known = None, None
+        elif "marks" in self.mess and luck > 0.93 and not money:
+            said = f"{value:.0f}*"
+        if said is not None:
+            self.sheet.put(self.row, at, said)
+            self.records.append((*path, *column, known))
+        self.add(at, known or 0.0)
+        self.counts[at] += known is not None
+        return known or 0.0
+
+    def add(self, at: int, value: float) -> None:
+        """Count a figure into the running sums."""
+        self.sums[at] += value
+        if self.one_column:
+            self.group_sums[at] += value
+            if self.shape == "parent_sums":
+                self.sheet.put(self.head_row, at, self.group_sums[at])
+
+    def subtotal(self, group: str) -> None:
+        """The sum of a group's rows, below them."""
+        members = [path for path in self.down if path[0] == group]
+        self.sheet.put(self.row, self.left + 1, "Subtotal")
+        start = self.row - len(members)
+        for at in self.columns:
+            cells = [self.sheet.cells.get((row, at)) for row in range(start, self.row)]
+            self.sheet.put(self.row, at, sum(self.figure(cell) for cell in cells))
+        self.row += 1
+
+    @staticmethod
+    def figure(cell: Any) -> float:
+        """The figure in a cell that was put, marks left out."""
+        if isinstance(cell, float):
+            return cell
+        text = str(cell or "").rstrip("*")
+        return float(text) if text.isdigit() else 0.0
+
+    def closing(self) -> None:
+        """Total and average lines."""
+        if "total_row" in self.mess and self.shape != "measures":
+            self.sheet.put(self.row, self.left, "Total" if "unworded_total" not in self.mess else "Archipelago")
+            for at in self.columns:
+                self.sheet.put(self.row, at, self.sums[at])
+            self.row += 1
+        if "average" in self.mess and self.shape not in {"measures", "subtotals", "parent_sums"}:
+            self.sheet.put(self.row, self.left, "Average")
+            for at in self.columns:
+                self.sheet.put(self.row, at, round(self.sums[at] / max(self.counts[at], 1), 1))
+            self.row += 1
+
+    def merge_labels(self, first_row: int) -> None:
+        """Merge the outer labels over their rows."""
+        rows = list(range(first_row, first_row + len(self.down)))
+        start = rows[0]
+        for number, row in enumerate(rows):
+            last = number + 1 == len(rows) or self.down[number + 1][0] != self.down[number][0]
+            if last:
+                if row > start:
+                    self.sheet.merges.append((start, self.left, row, self.left))
+                start = row + 1
