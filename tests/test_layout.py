@@ -117,3 +117,17 @@ def test_stated_totals_are_believed_by_their_labels() -> None:
     assert found.totals == ()
     _, told = layout_of(rows, totals=("Archipelago",))
     assert [line.at for line in told.totals] == [3]
+
+
+def test_where_a_total_crosses_an_average_the_cell_is_the_averages() -> None:
+    rows = [
+        ["Quay", "Jan", "Feb", "Total"],
+        ["East", 1, 2, 3],
+        ["West", 2, 4, 6],
+        ["Old", 4, 4, 8],
+        ["Average", 2.3, 3.3, 5.7],
+    ]
+    sheet, layout = layout_of(rows)
+    assert [(line.name, line.mean) for line in layout.totals] == [("column D", False), ("row 5", True)]
+    tie = tie_out(sheet, layout)
+    assert (tie.cells, tie.failed) == (6, 0)

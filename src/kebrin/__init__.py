@@ -14,7 +14,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from kebrin.api import Block, Plan, Report, Run, Sheet, Table, load_plan, read, tidy_reports
+    from kebrin.api import Block, Plan, Report, Run, Sheet, Table, draft, load_plan, read, tidy_reports
     from kebrin.demo import demo_file
     from kebrin.errors import KebrinError, LayoutError, OutputError, Place, PlanError, SourceError
     from kebrin.layout import Evidence, Layout
@@ -25,13 +25,13 @@ __version__ = "0.1.0"
 _HOMES = {
     "Block": "api", "Evidence": "layout", "KebrinError": "errors", "Layout": "layout", "LayoutError": "errors",
     "OutputError": "errors", "Place": "errors", "Plan": "api", "PlanError": "errors", "Proof": "proof", "Report": "api",
-    "Run": "api", "Sheet": "api", "SourceError": "errors", "Table": "api", "demo_file": "demo", "load_plan": "api",
-    "read": "api", "tidy_reports": "api",
+    "Run": "api", "Sheet": "api", "SourceError": "errors", "Table": "api", "demo_file": "demo", "draft": "api",
+    "load_plan": "api", "read": "api", "tidy_reports": "api",
 }  # fmt: skip
 
 __all__ = [
     "Block", "Evidence", "KebrinError", "Layout", "LayoutError", "OutputError", "Place", "Plan", "PlanError", "Proof",
-    "Report", "Run", "Sheet", "SourceError", "Table", "__version__", "demo_file", "load_plan", "read",
+    "Report", "Run", "Sheet", "SourceError", "Table", "__version__", "demo_file", "draft", "load_plan", "read",
     "tidy_reports",
 ]  # fmt: skip
 

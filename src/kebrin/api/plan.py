@@ -10,9 +10,10 @@ from kebrin import sources
 from kebrin.api.report import Report
 from kebrin.api.table import Table
 from kebrin.deliver import publish
+from kebrin.deliver.atomic import whole_file
 from kebrin.errors import OutputError
 from kebrin.plan import unaided
-from kebrin.plan.reading import read_plan
+from kebrin.plan.reading import parse_plan, read_plan
 from kebrin.plan.running import run_plan
 
 if TYPE_CHECKING:
@@ -76,10 +77,20 @@ class Run:
 
 @dataclass(frozen=True, eq=False)
 class Plan:
-    """A plan, read and checked: `model` is what it says, `base` the folder that its file names are relative to."""
+    """A plan, read and checked: `model` is what it says, `base` the folder of its file names, `text` its words."""
 
     model: PlanModel
     base: Path
+    text: str = ""
+
+    def write(self, path: str | Path) -> None:
+        """Write the plan as the text that it was read or drafted as.
+
+        Raises:
+            OutputError: the file can't be written.
+        """
+        with whole_file(Path(path)) as part:
+            part.write_text(self.text, "utf-8")
 
     def run(self, on_file: Callable[[str], None] | None = None) -> Run:
         """Run it: read, tidy, prove. Nothing is written before `Run.write`.
@@ -108,7 +119,33 @@ def load_plan(path: str | Path) -> Plan:
     Raises:
         PlanError: it is missing or wrong; line, key and the nearest valid word are told.
     """
-    return Plan(read_plan(path), Path(path).parent)
+    return Plan(read_plan(path), Path(path).parent, Path(path).read_text("utf-8"))
+
+
+def draft(*reports: Report | str | Path, base: str | Path = ".", output: str = "") -> Plan:
+    """Draft a plan: what is worked out about the reports, with names to change and the reasons as comments.
+
+    Args:
+        reports: reports, or the names of their files.
+        base: the folder that the plan will stand in.
+        output: the file for the first table.
+
+    >>> import kebrin as kb
+    >>> plan = kb.draft(kb.demo_file("traffic_2031.xlsx"))
+    >>> plan.model.table["traffic"].layout.boxhead
+    ('quarter', 'month', 'heading 3')
+    >>> plan.run().holds
+    True
+
+    Raises:
+        SourceError: a file can't be read.
+        LayoutError: no table was found.
+    """
+    from kebrin.plan.drafting import draft_plan
+
+    cores = (report.core if isinstance(report, Report) else sources.read(report) for report in reports)
+    text = draft_plan(cores, base=Path(base), output=output)
+    return Plan(parse_plan(text), Path(base), text)
 
 
 def tidy_reports(*reports: Report | str | Path, blanks: Literal["keep", "leave out"] = "leave out") -> Run:

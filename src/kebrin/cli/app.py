@@ -79,6 +79,21 @@ def survey(inputs: Inputs, *, as_json: AsJson = False) -> None:
     sys.exit(code)
 
 
+@app.command(epilog="Example: kebrin draft traffic_*.xlsx -o traffic.plan.toml")
+def draft(
+    inputs: Inputs,
+    output: Annotated[Path, typer.Option("-o", "--output", metavar="PLAN", help="Plan file to write, a TOML file.")],
+    *,
+    as_json: AsJson = False,
+) -> None:
+    """Write what was worked out as a plan, with the reasons."""
+    with told(as_json=as_json):
+        from kebrin.cli import drafting
+
+        code = drafting.draft(inputs, output, as_json=as_json)
+    sys.exit(code)
+
+
 @app.command(epilog="Example: kebrin run traffic.plan.toml")
 def run(
     plan: Annotated[Path, typer.Argument(metavar="PLAN", help="The plan, a TOML file.")],

@@ -74,7 +74,7 @@ def sample(out: Console, table: Table, most: int = _SAMPLE) -> None:
 
 def _fitting(table: Table, shown: dict[str, list[Any]], width: int) -> list[str]:
     """As many columns as fit, the measures always among them."""
-    needs = {name: 2 + max([len(name), *(len(_cell(value)) for value in shown[name])]) for name in table.columns}
+    needs = {name: 4 + max([len(name), *(len(_cell(value)) for value in shown[name])]) for name in table.columns}
     room = width - sum(needs[name] for name in table.measures[:3])
     taken = set(table.measures[:3])
     for name in table.columns:

@@ -117,16 +117,8 @@ def _some(texts: tuple[str, ...]) -> str:
 
 
 def _tell_evidence(out: Console, layout: Layout) -> None:
-    """The reasons, those of the same kind in one line."""
-    where: dict[tuple[str, str], list[str]] = {}
-    for said in layout.evidence:
-        if said.what != "kept as data":
-            line, _, place = said.where.partition(" ") if said.what == "total" else ("", "", said.where)
-            where.setdefault((f"{said.what} {line}".strip(), said.why), []).append(place)
-    for (name, why), places in where.items():
-        several = len(places) > 1
-        at = " ".join(part for part in (name + "s" * several, ", ".join(filter(None, places))) if part)
-        show.line(out, f"because {at}{', each' * several}: {why}", "dim")
+    for what, why in layout.reasons():
+        show.line(out, f"because {what}: {why}", "dim")
 
 
 def _plain_layout(layout: Layout) -> dict[str, Any]:

@@ -2,9 +2,9 @@
 
 from kebrin.layout.fields import find_fields, stated_field
 from kebrin.layout.find import find_layouts
-from kebrin.layout.model import Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
+from kebrin.layout.model import NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
 
 __all__ = [
-    "Evidence", "FieldCell", "Layout", "Level", "Role", "Stated", "TotalLine", "find_fields", "find_layouts",
+    "NO_COLUMN", "Evidence", "FieldCell", "Layout", "Level", "Role", "Stated", "TotalLine", "find_fields", "find_layouts",
     "stated_field",
 ]  # fmt: skip

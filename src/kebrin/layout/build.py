@@ -11,7 +11,7 @@ from kebrin.cells import Area, Kind, Sheet, trailing_mark
 from kebrin.layout.fields import find_fields
 from kebrin.layout.heads import Heads, find_heads
 from kebrin.layout.labels import boxhead_levels, named, stub_levels
-from kebrin.layout.model import Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
+from kebrin.layout.model import NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
 from kebrin.layout.naming import find_names
 from kebrin.layout.totals import find_totals
 from kebrin.layout.unlike import unlike_level
@@ -94,7 +94,7 @@ def build(
         stub_columns=frame.stub,
         body_rows=body_rows.astype(np.int32),
         body_columns=body_columns.astype(np.int32),
-        boxhead=boxhead,
+        boxhead=tuple(level for level in boxhead if level.name != NO_COLUMN),
         stub=stub,
         totals=totals,
         fields=(*fields, *around.inherited),
@@ -105,6 +105,7 @@ def build(
         repeats=frame.repeats,
         measures=measures,
         title=_title(sheet, area, texts),
+        stub_head=names.found[-1] if names.found else "",
         evidence=(*frame.evidence, *remarks),
     )
 

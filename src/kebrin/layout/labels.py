@@ -11,7 +11,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cells import Area, Kind, Sheet, as_label, neat, trailing_mark
-from kebrin.layout.model import Level
+from kebrin.layout.model import NO_COLUMN, Level
 from kebrin.layout.words import period_name
 
 if TYPE_CHECKING:
@@ -158,7 +158,8 @@ def named(levels: Sequence[Level], fallback: str) -> tuple[Level, ...]:
         ordinal = f" {at + 1}" if len(levels) > 1 else ""
         name = level.name or period_name(list(level.texts)) or f"{fallback}{ordinal}"
         seen[name] = seen.get(name, 0) + 1
-        told.append(replace(level, name=name if seen[name] == 1 else f"{name} {seen[name]}"))
+        again = seen[name] > 1 and name != NO_COLUMN
+        told.append(replace(level, name=f"{name} {seen[name]}" if again else name))
     return tuple(told)
 
 

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 MISSING = -1
+#: The name that a plan gives to a heading row that says nothing: it becomes no column.
+NO_COLUMN = "-"
 
 
 class Role(StrEnum):
@@ -126,7 +128,8 @@ class Layout:
 
     Rows and columns are the sheet's own, 0-based; `boxhead` holds the labels over `body_columns` (outermost level
     first), `stub` those over `body_rows`, levels of cut-in heads included. Total lines, spacers, label-only rows and
-    `repeats` (heading rows that are said again) are in neither. `title` is the text nearest above the block.
+    `repeats` (heading rows that are said again) are in neither. `title` is the text nearest above the block,
+    `stub_head` the report's own heading of the innermost label column.
     """
 
     sheet: str
@@ -146,6 +149,7 @@ class Layout:
     repeats: tuple[int, ...] = ()
     measures: str = ""
     title: str = ""
+    stub_head: str = ""
     evidence: tuple[Evidence, ...] = ()
 
     @property
@@ -166,6 +170,22 @@ class Layout:
     def total_lines(self, axis: Literal["row", "column"]) -> tuple[TotalLine, ...]:
         """The total rows or the total columns."""
         return tuple(line for line in self.totals if line.axis == axis)
+
+    def reasons(self) -> list[tuple[str, str]]:
+        """The evidence for people: what was decided and why, decisions of one kind together."""
+        places: dict[tuple[str, str], list[str]] = {}
+        for said in self.evidence:
+            what, where = said.what, said.where
+            if what == "total":
+                line, _, where = where.partition(" ")
+                what = f"total {line}"
+            places.setdefault((what, said.why), []).append(where)
+        told = []
+        for (what, why), listed in places.items():
+            at = ", ".join(filter(None, listed))
+            several = len(listed) > 1
+            told.append((f"{what}{'s' * several} {at}".strip() + ", each" * several, why))
+        return told
 
     def level(self, name: str) -> Level:
         """A boxhead level by name.
@@ -191,7 +211,7 @@ class Stated:
     Attributes:
         starts: text of a heading cell in the boxhead (a stub head), or the address of the block's top left cell.
         ends: text of the first cell below the block, or the address of its last cell.
-        boxhead: a name per boxhead row, outermost first.
+        boxhead: a name per boxhead row, outermost first; '-' for a row that becomes no column.
         stub: a name per stub column, leftmost first.
         measure: name of the value column.
         measures: name of the boxhead row that holds measures, each to become a column; '' for none.

@@ -14,10 +14,14 @@ if TYPE_CHECKING:
 
 
 class Names(NamedTuple):
-    """A name per boxhead row and per stub column; '' where the labels themselves must suggest one."""
+    """A name per boxhead row and per stub column; '' where the labels themselves must suggest one.
+
+    `found` holds the stub heads that the report itself has.
+    """
 
     boxhead: list[str]
     stub: list[str]
+    found: list[str]
 
 
 def find_names(
@@ -32,7 +36,7 @@ def find_names(
     stub_names = [label(sheet.at(*at)) if (at := found[column]) else "" for column in stub]
     taken = {at[0] for at in found.values() if at}
     boxhead_names = [_row_name(sheet, row, stub) if row not in taken else "" for row in boxhead]
-    return Names(_override(boxhead_names, stated.boxhead), _override(stub_names, stated.stub))
+    return Names(_override(boxhead_names, stated.boxhead), _override(stub_names, stated.stub), stub_names)
 
 
 def _stub_head(sheet: Sheet, boxhead: Sequence[int], column: int) -> tuple[int, int] | None:

@@ -126,21 +126,25 @@ _PLACES = (
     ("below", re.compile(rf"below\s+{_QUOTED}")),
     ("cell", re.compile(r"cell\s+(\$?[A-Za-z]{1,3}\$?[0-9]{1,7})")),
     ("text", re.compile(rf"text\s+{_QUOTED}")),
+    ("block title", re.compile(r"block title")),
 )
+_IF_THERE = re.compile(r"\s*,\s*if there$")
 
 
 class FieldPlace(_Strict):
     r"""Where a field's value stands: one of six forms.
 
     `sheet name`; `file name` or `file name, 'traffic_(\\d{4})'`; `beside 'Route code:'`; `below 'Route'`; `cell B3`;
-    `text 'Skarrow'`.
+    `text 'Skarrow'`; `block title`, the text nearest above each block. With `, if there` behind it, a value that is not
+    there is missing and not a mistake.
 
     >>> FieldPlace.parse("beside 'Route code:'")
-    FieldPlace(form='beside', what='Route code:')
+    FieldPlace(form='beside', what='Route code:', optional=False)
     """
 
-    form: Literal["sheet name", "file name", "beside", "below", "cell", "text"]
+    form: Literal["sheet name", "file name", "beside", "below", "cell", "text", "block title"]
     what: str = ""
+    optional: bool = False
 
     @classmethod
     def parse(cls, said: str) -> FieldPlace:
@@ -149,16 +153,17 @@ class FieldPlace(_Strict):
         Raises:
             ValueError: it is none of them, or its pattern can't be compiled.
         """
+        bare = _IF_THERE.sub("", said.strip())
         for form, pattern in _PLACES:
-            match = pattern.fullmatch(said.strip())
+            match = pattern.fullmatch(bare)
             if match is not None:
                 what = next((group for group in match.groups() if group is not None), "")
                 if form == "file name" and what:
                     _refuse_bad_pattern(what)
-                return cls(form=form, what=what)  # type: ignore[arg-type]
+                return cls(form=form, what=what, optional=bare != said.strip())  # type: ignore[arg-type]
         raise ValueError(
             f"{said!r} names no place; a field is 'sheet name', 'file name', \"file name, 'PATTERN'\", \"beside 'LABEL'\", "
-            "\"below 'LABEL'\", 'cell B3' or \"text 'CONSTANT'\""
+            "\"below 'LABEL'\", 'cell B3', 'block title' or \"text 'CONSTANT'\""
         )
 
 

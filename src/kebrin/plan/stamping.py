@@ -12,7 +12,7 @@ from kebrin.layout import FieldCell, find_fields, stated_field
 from kebrin.plan.model import FieldPlace
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
     from kebrin.cells import Report
 
@@ -27,13 +27,26 @@ def field_values(sheet: Sheet, stated: Mapping[str, str]) -> tuple[dict[str, str
     cells: list[FieldCell] = []
     for name, said in stated.items():
         place = FieldPlace.parse(said)
-        if place.form in {"beside", "below", "cell"}:
-            found = _in_cell(sheet, name, place)
-            cells.append(found)
-            values[name] = found.value
-        else:
-            values[name] = _around(sheet, name, place)
+        try:
+            if place.form in {"beside", "below", "cell"}:
+                found = _in_cell(sheet, name, place)
+                cells.append(found)
+                values[name] = found.value
+            else:
+                values[name] = _around(sheet, name, place)
+        except LayoutError:
+            if not place.optional:
+                raise
+            values[name] = None
     return values, tuple(cells)
+
+
+def with_titles(
+    values: dict[str, str | None], stated: Mapping[str, str], titles: Sequence[str]
+) -> list[dict[str, str | None]]:
+    """The values for each block of a sheet, `block title` filled in."""
+    names = [name for name, said in stated.items() if FieldPlace.parse(said).form == "block title"]
+    return [{**values, **dict.fromkeys(names, title or None)} for title in titles]
 
 
 def _around(sheet: Sheet, name: str, place: FieldPlace) -> str:
@@ -41,6 +54,8 @@ def _around(sheet: Sheet, name: str, place: FieldPlace) -> str:
         return sheet.name
     if place.form == "text":
         return place.what
+    if place.form == "block title":
+        return ""  # each block has its own; see `with_titles`
     file = Path(sheet.source).name
     if not place.what:
         return file

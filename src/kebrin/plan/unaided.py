@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -37,12 +38,45 @@ def tidy_reports(
         LayoutError: no table was found on any sheet.
     """
     terms = terms or Terms()
+    found = survey_reports(reports, stated, blanks=blanks, terms=terms)
+    return [_done(group, found, terms) for group in found.groups]
+
+
+@dataclass(frozen=True, eq=False)
+class Group:
+    """Blocks of one layout: their pieces, and for each what tells it from the others."""
+
+    name: str
+    pieces: tuple[Piece, ...]
+    stamps: tuple[dict[str, str | None], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Found:
+    """All that some reports gave."""
+
+    groups: tuple[Group, ...]
+    works: tuple[SheetWork, ...]
+    sources: tuple[Source, ...]
+
+
+def survey_reports(
+    reports: Iterable[Report],
+    stated: Stated | None = None,
+    *,
+    blanks: Blanks = "leave out",
+    terms: Terms | None = None,
+) -> Found:
+    """Work on every sheet of some reports, and group the blocks of one layout.
+
+    Raises:
+        LayoutError: no table was found on any sheet.
+    """
+    tolerance = None if terms is None else terms.tolerance
     works: list[SheetWork] = []
     sources: list[Source] = []
-    files: list[str] = []
     for report in reports:
-        files.append(report.path)
-        done = [work_sheet(report[name], stated, blanks=blanks, tolerance=terms.tolerance) for name in report.shown]
+        done = [work_sheet(report[name], stated, blanks=blanks, tolerance=tolerance) for name in report.shown]
         works += done
         used = tuple(work.ledger.sheet for work in done)
         left_out = {name: HIDDEN_WHY.format(state=state) for name, state in report.hidden.items()}
@@ -50,15 +84,15 @@ def tidy_reports(
     pieces = [piece for work in works for piece in work.pieces]
     if not pieces:
         raise LayoutError(
-            "no table was found", Place(", ".join(files[:3])),
+            "no table was found", Place(", ".join(source.file for source in sources[:3])),
             why=f"{sum(work.ledger.cells for work in works):,} cells hold something, and none of them a body of values",
             do="State where the table starts in a plan: starts, boxhead, stub",
         )  # fmt: skip
-    groups = _alike(pieces)
-    return [_done(group, _works_of(group, works, first=group is groups[0]), sources, terms) for group in groups]
+    groups = tuple(_group(alike) for alike in _alike(pieces))
+    return Found(groups, tuple(works), tuple(sources))
 
 
-def _works_of(pieces: list[Piece], works: list[SheetWork], *, first: bool) -> list[SheetWork]:
+def _works_of(pieces: Sequence[Piece], works: Sequence[SheetWork], *, first: bool) -> list[SheetWork]:
     """The sheets that gave a table its rows; those that gave none are accounted for with the first table."""
     own = {id(piece) for piece in pieces}
     return [work for work in works if own & {id(piece) for piece in work.pieces} or (first and not work.pieces)]
@@ -71,14 +105,19 @@ def _alike(pieces: Sequence[Piece]) -> list[list[Piece]]:
     return list(groups.values())
 
 
-def _done(pieces: list[Piece], works: list[SheetWork], sources: list[Source], terms: Terms) -> Done:
-    table, constant = join(pieces, _stamps(pieces), drop_constant=True)
+def _group(pieces: list[Piece]) -> Group:
+    name = Path(pieces[0].file).stem if len({piece.sheet for piece in pieces}) > 1 else pieces[0].sheet
+    return Group(name, tuple(pieces), tuple(_stamps(pieces)))
+
+
+def _done(group: Group, found: Found, terms: Terms) -> Done:
+    table, constant = join(group.pieces, group.stamps, drop_constant=True)
     said = [
         Remark("constant heading", f"{name!r} says the same on every row and is no column", count=1)
         for name in constant
     ]
-    name = Path(pieces[0].file).stem if len({piece.sheet for piece in pieces}) > 1 else pieces[0].sheet
-    return Done(name, table, prove(name, table, pieces, works, sources, terms, said))
+    works = _works_of(group.pieces, found.works, first=group is found.groups[0])
+    return Done(group.name, table, prove(group.name, table, group.pieces, works, found.sources, terms, said))
 
 
 def _stamps(pieces: Sequence[Piece]) -> list[dict[str, str | None]]:

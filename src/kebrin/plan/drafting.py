@@ -1,0 +1,191 @@
+"""Draft a plan from reports: what was worked out, stated so that next month's file still fits, with the reasons.
+
+Running the draft gives what tidying unaided gives. Rows and columns are named by their words, never by their numbers,
+wherever the report has words for them.
+"""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import tomlkit
+from tomlkit import TOMLDocument, comment, document, nl, table
+
+from kebrin.layout import NO_COLUMN
+from kebrin.plan.joining import join
+from kebrin.plan.unaided import Found, Group, survey_reports
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+    from tomlkit.items import Table
+
+    from kebrin.cells import Report
+    from kebrin.layout import Layout
+
+_REASONS = 6
+
+
+def draft_plan(reports: Iterable[Report], *, base: Path, output: str = "") -> str:
+    """The text of a plan for some reports.
+
+    Args:
+        reports: the reports, of one kind or several.
+        base: the folder that the plan will stand in; files are named relative to it.
+        output: the file for the first table; by default out/NAME.csv.
+
+    Raises:
+        LayoutError: no table was found.
+    """
+    found = survey_reports(reports)
+    plan = document()
+    plan.add(comment("Drafted by `kebrin draft`: names and reasons are proposals. Change what is wrong, then run it."))
+    plan.add("kebrin", tomlkit.item(1))
+    tables = table(is_super_table=True)
+    names: list[str] = []
+    for group in found.groups:
+        names.append(_free_name(group.name, names))
+        tables.add(tomlkit.key(names[-1]), _table(group, found, base))
+    plan.add(nl())
+    plan.add("table", tables)
+    _add_outputs(plan, names, output)
+    return plan.as_string()
+
+
+def _free_name(wanted: str, taken: Sequence[str]) -> str:
+    """A name that reads well as a key and is not taken."""
+    bare = re.sub(r"[^a-z0-9_]+", "_", wanted.casefold()).strip("_") or "tidy"
+    bare = re.sub(r"_?\d{4}$", "", bare) or bare
+    return bare if bare not in taken else f"{bare}_{len(taken) + 1}"
+
+
+def _table(group: Group, found: Found, base: Path) -> Table:
+    one = table()
+    one.add("files", _files(group, base))
+    sheets = _sheets(group, found)
+    if sheets is not None:
+        one.add("sheets", sheets)
+    one.add(nl())
+    one.add("layout", _layout(group))
+    one["layout"].add(nl())
+    fields = _fields(group)
+    if fields is not None:
+        one.add("fields", fields)
+    return one
+
+
+def _files(group: Group, base: Path) -> tomlkit.items.Item:
+    used = list(dict.fromkeys(piece.file for piece in group.pieces))
+    seen = [_relative(Path(file), base) for file in used]
+    if len(seen) == 1:
+        return tomlkit.item(seen[0])
+    pattern = _pattern(seen)
+    there = {str(path) for path in base.glob(pattern)} if pattern and not Path(pattern).is_absolute() else set()
+    fits = there == {str(base / name) for name in seen}
+    return tomlkit.item(pattern if fits else seen)
+
+
+def _relative(path: Path, base: Path) -> str:
+    try:
+        return path.resolve().relative_to(base.resolve()).as_posix()
+    except ValueError:
+        return path.resolve().as_posix()
+
+
+def _pattern(names: Sequence[str]) -> str:
+    """What several names have in common, with a `*` for the rest; '' if that is next to nothing."""
+    first, last = min(names), max(names)
+    head = next((at for at in range(min(len(first), len(last))) if first[at] != last[at]), len(first))
+    tails = [name[::-1] for name in names]
+    low, high = min(tails), max(tails)
+    tail = next((at for at in range(min(len(low), len(high))) if low[at] != high[at]), len(low))
+    shortest = min(map(len, names))
+    # A number that differs in its last digits only differs as a whole.
+    start = first[:head].rstrip("0123456789")
+    end = first[len(first) - min(tail, shortest - head) :].lstrip("0123456789")
+    return f"{start}*{end}" if len(start) >= 3 else ""
+
+
+def _sheets(group: Group, found: Found) -> tomlkit.items.Item | None:
+    """The sheets left out, if a new sheet next month should be read; the sheets read, if it should not."""
+    mine = {piece.sheet for piece in group.pieces}
+    every = list(dict.fromkeys(name for source in found.sources for name in source.used))
+    others = [name for name in every if name not in mine]
+    if not others:
+        return None
+    if len(found.groups) > 1 or len(others) > len(mine):
+        return tomlkit.item(sorted(mine, key=every.index))
+    choice = tomlkit.inline_table()
+    choice.add("except", tomlkit.item(others))
+    return choice
+
+
+def _layout(group: Group) -> Table:
+    piece = group.pieces[0]
+    layout = piece.layout
+    said = table()
+    for reason in _reasons(layout):
+        said.add(comment(reason))
+    head = _anchor(group)
+    if head:
+        said.add("starts", tomlkit.item(head))
+    _, constant = join(group.pieces, group.stamps, drop_constant=True)
+    rows = [NO_COLUMN if level.name in constant else level.name for level in layout.boxhead]
+    said.add("boxhead", tomlkit.item(rows))
+    cutins = len(layout.stub) - len(layout.stub_columns)
+    if cutins:
+        said.add("cutins", tomlkit.item([level.name for level in layout.stub[:cutins]]))
+    said.add("stub", tomlkit.item([level.name for level in layout.stub[cutins:]]))
+    if layout.measures:
+        said.add("measures", tomlkit.item(layout.measures))
+    else:
+        said.add("measure", tomlkit.item(piece.table.measures[0]))
+    return said
+
+
+def _reasons(layout: Layout) -> list[str]:
+    told = [f"{what}: {why}" for what, why in layout.reasons()]
+    more = [f"and {len(told) - _REASONS} more reasons: see `kebrin survey`"] if len(told) > _REASONS else []
+    return [f"{layout.address} of {layout.sheet!r}", *told[:_REASONS], *more]
+
+
+def _anchor(group: Group) -> str:
+    """The stub head, if every block has the same and each sheet holds one block."""
+    heads = {piece.layout.stub_head for piece in group.pieces}
+    places = {(piece.file, piece.sheet) for piece in group.pieces}
+    if len(heads) != 1 or len(places) != len(group.pieces):
+        return ""
+    return next(iter(heads))
+
+
+def _fields(group: Group) -> Table | None:
+    stamps = group.stamps
+    if not stamps[0]:
+        return None
+    said = table()
+    for name in stamps[0]:
+        said.add(name, tomlkit.item(_place(name, group)))
+    said.add(nl())
+    return said
+
+
+def _place(name: str, group: Group) -> str:
+    bare = name.removesuffix(" (field)")
+    plain = {"file": "file name", "sheet": "sheet name", "title": "block title"}
+    if bare in plain and not any(bare in piece.fields for piece in group.pieces):
+        return plain[bare]
+    everywhere = all(stamp[name] is not None for stamp in group.stamps)
+    quote = '"' if "'" in bare else "'"
+    return f"beside {quote}{bare}:{quote}" + ("" if everywhere else ", if there")
+
+
+def _add_outputs(plan: TOMLDocument, names: Sequence[str], output: str) -> None:
+    outputs = tomlkit.aot()
+    for at, name in enumerate(names):
+        one = table()
+        one.add("table", name)
+        one.add("file", output if output and at == 0 else f"out/{name}.csv")
+        outputs.append(one)
+    plan.add("output", outputs)
