@@ -15,6 +15,7 @@ from pathlib import Path
 
 import openpyxl
 
+import kebrin as kb
 from kebrin.demo import copy_demo
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -57,8 +58,10 @@ def main() -> None:
         folder = Path(name)
         copy_demo(folder)
         shoot("demo", "kebrin demo", folder, "10")
-        shoot("survey", "kebrin survey traffic_2031.xlsx | head -48", folder, "10")
+        shoot("survey", "kebrin survey traffic_2031.xlsx | head -42", folder, "10")
         shoot("tidy", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")
+        shoot("draft", "kebrin draft traffic_*.xlsx -o new.plan.toml", folder, "11")
+        kb.read(folder / "traffic_2031.xlsx")["North Loop"].map().write(SHOTS / "map.png")
         shoot("trace", "kebrin trace traffic.csv 100", folder, "14")
         spoil(folder / "traffic_2031.xlsx")
         shoot("not-proved", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")

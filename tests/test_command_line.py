@@ -96,6 +96,26 @@ def test_survey_tells_roles_and_reasons(kebrin: Kebrin) -> None:
     assert sheet["ledger"]["unclaimed"] == []
 
 
+def test_survey_draws_a_map_of_each_sheet_with_a_block(kebrin: Kebrin, demo: Path) -> None:
+    shown = kebrin("survey", "traffic_2031.xlsx", "--picture", "map.png").stdout
+    assert "map.North_Loop.png" in shown
+    for name in ("North_Loop", "Skerry_Line", "Outer_Sound"):
+        picture = (demo / f"map.{name}.png").read_bytes()
+        assert picture.startswith(b"\x89PNG")
+        assert 1200 <= int.from_bytes(picture[16:20], "big") <= 1400
+    assert not (demo / "map.Cover.png").exists()
+
+
+def test_a_draft_is_shown_and_runs(kebrin: Kebrin, demo: Path) -> None:
+    result = kebrin("draft", "traffic_2030.xlsx", "traffic_2031.xlsx", "-o", "new.plan.toml")
+    assert result.returncode == 0, result.stderr
+    assert 'boxhead = ["quarter", "month", "heading 3"]' in result.stdout
+    assert kebrin("run", "new.plan.toml").returncode == 0
+    assert kebrin("tidy", "traffic_*.xlsx", "-o", "t.csv").returncode == 0
+    assert (demo / "out/traffic.csv").read_bytes() == (demo / "t.csv").read_bytes()
+    assert "written over a source" in kebrin("draft", "traffic_2030.xlsx", "-o", "traffic_2030.xlsx").stderr
+
+
 @pytest.mark.usefixtures("demo")
 def test_json_of_tidy_and_run_is_whole(kebrin: Kebrin) -> None:
     (table,) = json.loads(kebrin("tidy", "traffic_2031.xlsx", "-o", "t.csv", "--json").stdout)["tables"]
@@ -147,6 +167,6 @@ def test_wrong_use_is_told_before_any_work(demo: Path, kebrin: Kebrin) -> None:
 
 def test_help_and_version_answer_without_heavy_packages(kebrin: Kebrin) -> None:
     assert kebrin("--version").stdout.startswith("kebrin 0.")
-    for command in ("tidy", "survey", "run", "trace", "demo"):
+    for command in ("tidy", "survey", "draft", "run", "trace", "demo"):
         shown = kebrin(command, "--help").stdout
         assert f"Example: kebrin {command}" in shown

@@ -61,5 +61,5 @@ def test_the_example_runs() -> None:
 
 def test_every_command_is_in_the_readme() -> None:
     readme = (ROOT / "README.md").read_text("utf-8")
-    for command in ("survey", "tidy", "run", "trace", "demo"):
+    for command in ("survey", "tidy", "draft", "run", "trace", "demo"):
         assert f"`kebrin {command}" in readme

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
+from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
 from kebrin import cells, proof, sources
 from kebrin import tidy as tidying
 from kebrin.api.table import Table
+from kebrin.deliver.atomic import whole_file
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.layout import Layout, Stated, find_layouts
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
-    from pathlib import Path
 
     from kebrin.layout import Evidence
     from kebrin.proof import Proof
@@ -55,9 +56,46 @@ class Sheet(cells.Sheet):
         )
         return [Block(self, layout, stated) for layout in find_layouts(self, stated)]
 
+    def map(self) -> SheetMap:
+        r"""The sheet drawn as its grid, each cell marked with what it was taken for. Needs `kebrin[pictures]`.
+
+        A notebook shows it; `write` keeps it.
+
+        >>> sheet = Sheet.of([["Sailing", "Foot", "Cars"], ["08:00", 12.0, 3.0], ["10:00", 9.0, 1.0]])
+        >>> sheet.map().png[:4]
+        b'\x89PNG'
+
+        Raises:
+            OutputError: matplotlib is not installed.
+        """
+        from kebrin.deliver.picture import draw_map
+
+        layouts = find_layouts(self)
+        tables = [tidying.unpivot(self, layout) for layout in layouts]
+        return SheetMap(draw_map(self, layouts, proof.uses_of(self, layouts, tables)))
+
     def __repr__(self) -> str:
         rows, columns = self.shape
         return f"Sheet {self.name!r}: {rows:,} x {columns:,} cells, {int(self.filled.sum()):,} filled"
+
+
+@dataclass(frozen=True)
+class SheetMap:
+    """A drawn sheet as PNG bytes."""
+
+    png: bytes
+
+    def write(self, path: str | Path) -> None:
+        """Write the picture.
+
+        Raises:
+            OutputError: the file can't be written.
+        """
+        with whole_file(Path(path)) as part:
+            part.write_bytes(self.png)
+
+    def _repr_png_(self) -> bytes:
+        return self.png
 
 
 @dataclass(frozen=True, eq=False)

@@ -70,12 +70,20 @@ def tidy(
 
 
 @app.command(epilog="Example: kebrin survey traffic_2031.xlsx")
-def survey(inputs: Inputs, *, as_json: AsJson = False) -> None:
+def survey(
+    inputs: Inputs,
+    *,
+    picture: Annotated[
+        Path | None,
+        typer.Option("--picture", metavar="FILE.png", help="Draw each sheet's map; needs kebrin[pictures]."),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
     """Show each sheet's blocks and layout, why, and trouble spots."""
     with told(as_json=as_json):
         from kebrin.cli import surveying
 
-        code = surveying.survey(inputs, as_json=as_json)
+        code = surveying.survey(inputs, picture=picture, as_json=as_json)
     sys.exit(code)
 
 

@@ -183,7 +183,10 @@ def outputs(out: Console, published: Sequence[Published], lengths: dict[str, int
 
 
 def line(out: Console, text: str, style: str = "") -> None:
-    """One indented line that folds under itself."""
+    """One indented line that folds under itself; an empty text gives an empty line."""
+    if not text:
+        out.print()
+        return
     out.print(Padding(Text(text, style=style), (0, 0, 0, 2), expand=False))
 
 

@@ -17,16 +17,20 @@ from kebrin.tidy import unpivot
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+    from pathlib import Path
 
     from rich.console import Console
 
 
-def survey(inputs: Sequence[str], *, as_json: bool) -> int:
-    """Survey reports sheet by sheet."""
+def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int:
+    """Survey reports sheet by sheet; with `picture`, draw the map of each sheet that holds a block."""
     out = show.console()
     reports: list[dict[str, Any]] = []
+    drawn: list[Path] = []
     for report in reports_ahead(inputs, progress=not as_json):
         surveyed = [_Surveyed(report[name]) for name in report.shown]
+        if picture is not None:
+            drawn += _draw([sheet for sheet in surveyed if sheet.layouts], picture)
         if as_json:
             reports.append({
                 "file": report.path, "hidden": report.hidden, "sheets": [sheet.plain() for sheet in surveyed],
@@ -38,8 +42,28 @@ def survey(inputs: Sequence[str], *, as_json: bool) -> int:
         for sheet in surveyed:
             sheet.tell(out)
     if as_json:
-        print(json.dumps({"reports": reports}, ensure_ascii=False))
+        print(json.dumps({"reports": reports, "pictures": list(map(str, drawn))}, ensure_ascii=False))
+    elif drawn:
+        show.heading(out, "Drawn")
+        for path in drawn:
+            show.line(out, str(path))
     return Exit.DONE
+
+
+def _draw(surveyed: Sequence[_Surveyed], picture: Path) -> list[Path]:
+    """The maps: under the name given if there is one, else each with its sheet's name in it."""
+    from kebrin.deliver.atomic import whole_file
+    from kebrin.deliver.picture import draw_map
+
+    drawn = []
+    for sheet in surveyed:
+        name = "".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in sheet.sheet.name)
+        path = picture if len(surveyed) == 1 else picture.with_name(f"{picture.stem}.{name}{picture.suffix or '.png'}")
+        uses = proof.uses_of(sheet.sheet, sheet.layouts, sheet.tables)
+        with whole_file(path) as part:
+            part.write_bytes(draw_map(sheet.sheet, sheet.layouts, uses))
+        drawn.append(path)
+    return drawn
 
 
 class _Surveyed:

@@ -93,6 +93,16 @@ def account(sheet: Sheet, layouts: Sequence[Layout], tables: Iterable[Table]) ->
     >>> account(sheet, layouts, [unpivot(sheet, layouts[0])]).unclaimed
     ('A6',)
     """
+    uses = uses_of(sheet, layouts, tables)
+    open_cells = np.argwhere((uses == Use.UNCLAIMED) & sheet.filled)
+    tally = np.bincount(uses[sheet.filled], minlength=len(Use))
+    counts = {use.word: int(tally[use]) for use in Use if tally[use]}
+    listed = tuple(a1(int(row), int(column)) for row, column in open_cells[:_LISTED])
+    return SheetLedger(sheet.source, sheet.name, counts, listed, len(open_cells))
+
+
+def uses_of(sheet: Sheet, layouts: Sequence[Layout], tables: Iterable[Table]) -> NDArray[np.uint8]:
+    """The `Use` of each cell (rows x columns); blank cells are unclaimed."""
     uses = np.zeros(sheet.shape, np.uint8)
     for layout in layouts:
         _claim_lines(uses, layout)
@@ -102,11 +112,7 @@ def account(sheet: Sheet, layouts: Sequence[Layout], tables: Iterable[Table]) ->
     for table in tables:
         _claim_values(uses, sheet, table)
     uses[~sheet.filled] = Use.UNCLAIMED
-    open_cells = np.argwhere((uses == Use.UNCLAIMED) & sheet.filled)
-    tally = np.bincount(uses[sheet.filled], minlength=len(Use))
-    counts = {use.word: int(tally[use]) for use in Use if tally[use]}
-    listed = tuple(a1(int(row), int(column)) for row, column in open_cells[:_LISTED])
-    return SheetLedger(sheet.source, sheet.name, counts, listed, len(open_cells))
+    return uses
 
 
 def _claim_lines(uses: NDArray[np.uint8], layout: Layout) -> None:
