@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
@@ -18,7 +19,7 @@ class Crosstab:
         self.chance, self.mess, self.shape = maker.chance, maker.mess, maker.shape
         self.across, self.down = across, down
         self.depth = len(across[0])
-        self.one_column = self.shape in {"cut_in", "spaces", "indents", "parent_sums"}
+        self.one_column = self.shape in {"cut_in", "spaces", "indents", "parent_sums", "two_cutins"}
         self.width = 1 if self.one_column else len(down[0])
         self.records: list[tuple[Any, ...]] = []
         self.columns = self.places()
@@ -69,6 +70,11 @@ class Crosstab:
                 text: Any = paths[at][level]
                 if text.isdigit():
                     text = float(text)
+                elif self.shape == "dates_across":
+                    text = dt.date.fromisoformat(text)
+                    self.sheet.formats[row, at] = "d mmm yyyy"
+                elif "head_marks" in self.mess and number == 1 and level == self.depth - 1:
+                    text += "*"
                 elif "name_breaks" in self.mess and " " in text:
                     text = text.replace(" ", "\n", 1)
                 self.sheet.put(row, at, text)
@@ -78,8 +84,10 @@ class Crosstab:
                 if end > at and "first_cell" not in self.mess:
                     self.sheet.merges.append((row, at, row, end))
         last = self.row + self.depth - 1
-        heads = ["Harbour", "Quay"] if self.width == 2 else ["Place"]
-        for at, head in enumerate(heads):
+        heads = {1: ["Place"], 2: ["Harbour", "Quay"], 3: ["Coast", "Harbour", "Class"]}[self.width]
+        if self.shape == "codes":
+            heads = ["Code", "Place"]
+        for at, head in enumerate(heads if "no_stub_head" not in self.mess else []):
             self.sheet.put(last, self.left + at, head)
         for at, path in self.columns.items():
             if path is None:
@@ -101,15 +109,17 @@ class Crosstab:
         first_row = self.row
         group = ""
         for number, path in enumerate(self.down):
-            if len(path) == 2 and path[0] != group:
-                if group and self.shape == "subtotals":
+            if len(path) > 1 and self.shape != "codes" and path[0] != group:
+                if group and self.shape in {"subtotals", "named_subtotals"}:
                     self.subtotal(group)
                 group = path[0]
                 self.group_head(group, [other for other in self.down if other[0] == group])
+            if self.shape == "two_cutins" and (number == 0 or self.down[number - 1][:2] != path[:2]):
+                self.group_head(path[1], [])
             if number == len(self.down) // 2 and number and self.width == 1 and not self.one_column:
                 self.between(head)
             self.line(path, new=number == 0 or path[0] != self.down[number - 1][0])
-        if self.shape == "subtotals":
+        if self.shape in {"subtotals", "named_subtotals"}:
             self.subtotal(group)
         if "hidden_row" in self.mess:
             self.sheet.put(self.row, self.left, "helper")
@@ -127,6 +137,8 @@ class Crosstab:
                 for (row, at), value in list(self.sheet.cells.items()):
                     if row == head + level and at >= self.left and at <= max(self.columns):
                         self.sheet.put(self.row + level, at, value)
+                        if (row, at) in self.sheet.formats:
+                            self.sheet.formats[self.row + level, at] = self.sheet.formats[row, at]
             for level in range(self.depth):
                 self.sheet.merges += [
                     (self.row + level, left, self.row + level, right)
@@ -156,6 +168,14 @@ class Crosstab:
             if self.shape in {"indents", "parent_sums"}:
                 self.sheet.indents[self.row, self.left] = 1
             self.sheet.put(self.row, self.left, label)
+        elif self.shape == "codes":
+            self.sheet.put(self.row, self.left, float(path[0]))
+            self.sheet.put(self.row, self.left + 1, path[1])
+        elif self.width == 3:
+            before = self.down[self.down.index(path) - 1] if self.down.index(path) else ("", "", "")
+            for level in range(3):
+                if path[: level + 1] != before[: level + 1] or level == 2:
+                    self.sheet.put(self.row, self.left + level, path[level])
         elif self.width == 2:
             if new:
                 self.sheet.put(self.row, self.left, path[0])
@@ -170,6 +190,9 @@ class Crosstab:
                 self.counts[at] += 1
                 continue
             total += self.cell(at, path, column)
+        if self.shape == "remarks":
+            last = max(self.columns) + 1
+            self.sheet.put(self.row, last, self.chance.choice(("as counted", "estimated", "late return")))
         self.row += 1
 
     def cell(self, at: int, path: Path, column: Path) -> float:
@@ -186,6 +209,8 @@ class Crosstab:
             said, known = self.chance.choice(("n/a", "–", "..")), None
         elif "blanks" in self.mess and luck < 0.12 and path != self.down[0] and at != min(self.columns):
             said, known = None, None
+        elif "text_numbers" in self.mess and 0.5 < luck < 0.56 and not money:
+            said = f"{value:.0f}"
         elif "marks" in self.mess and luck > 0.93 and not money:
             said = f"{value:.0f}*"
         if said is not None:
@@ -206,7 +231,10 @@ class Crosstab:
     def subtotal(self, group: str) -> None:
         """The sum of a group's rows, below them."""
         members = [path for path in self.down if path[0] == group]
-        self.sheet.put(self.row, self.left + 1, "Subtotal")
+        if self.shape == "named_subtotals":
+            self.sheet.put(self.row, self.left, f"Total {group}")
+        else:
+            self.sheet.put(self.row, self.left + 1, "Subtotal")
         start = self.row - len(members)
         for at in self.columns:
             cells = [self.sheet.cells.get((row, at)) for row in range(start, self.row)]

@@ -23,12 +23,13 @@ SEASONS = ("Summer", "Winter")
 MESS = (
     "titles", "offset", "merged", "first_cell", "footnotes", "total_column", "total_row", "unworded_total", "spacer_column",
     "spacer_row", "fields", "marks", "missing", "blanks", "units", "average", "hidden_row", "repeated_head", "middle_note",
-    "name_breaks", "sheets", "bold_ghosts",
+    "name_breaks", "sheets", "bold_ghosts", "title_over", "head_marks", "text_numbers", "no_stub_head",
 )  # fmt: skip
 #: The shapes of table that a report can have.
 SHAPES = (
     "one_level", "two_levels", "three_levels", "years", "two_labels", "merged_labels", "cut_in", "spaces", "indents",
-    "parent_sums", "stacked", "beside", "list", "measures", "subtotals",
+    "parent_sums", "stacked", "beside", "list", "measures", "subtotals", "codes", "two_cutins", "days", "dates_across",
+    "three_labels", "named_subtotals", "sections",
 )  # fmt: skip
 
 
@@ -90,6 +91,14 @@ class Maker:
         self.mess = set(self.chance.sample(MESS, count) if mess is None else mess)
         if {"merged", "first_cell"} <= self.mess:
             self.mess.discard("first_cell")
+        if "head_marks" in self.mess:
+            self.mess.add("footnotes")
+        if "title_over" in self.mess:
+            self.mess.add("titles")
+        if self.shape in {"codes", "sections", "beside", "stacked", "two_cutins", "three_labels", "merged_labels"}:
+            self.mess.discard("no_stub_head")
+        if self.shape == "sections":
+            self.mess -= {"fields", "hidden_row"}
         if self.shape == "beside":
             self.mess.discard("hidden_row")  # it would hide a row of the neighbour
         if self.shape == "list":
@@ -131,6 +140,10 @@ class Maker:
         if self.shape == "years":
             first = self.chance.randint(1995, 2028)
             return [(str(year),) for year in range(first, first + self.chance.randint(3, 8))]
+        if self.shape == "days":
+            return [(str(day),) for day in range(1, self.chance.randint(8, 20))]
+        if self.shape == "dates_across":
+            return [(f"2031-0{month}-01",) for month in range(1, self.chance.randint(4, 9))]
         if self.shape == "measures":
             return [(month, what) for month in months[:4] for what in ("Passengers", "Fares €")]
         return [(month,) for month in months] if self.chance.random() < 0.6 else [(kind,) for kind in pick(CLASSES, 4)]
@@ -144,6 +157,8 @@ class Maker:
             sheet.put(row, left, "Skarrow Isles Ferry Board")
             sheet.put(row + 1, left, f"Returns of the harbours, part {number + 1}")
             sheet.bold.add((row, left))
+            if "title_over" in self.mess:
+                sheet.merges.append((row, left, row, left + len(across)))
             row += 2 + self.chance.randint(0, 1)
         if "fields" in self.mess:
             sheet.put(row, left, "Form code:")
@@ -151,6 +166,14 @@ class Maker:
             row += 2
         if self.shape == "list":
             records, row = self.list_block(sheet, row, left)
+        elif self.shape == "sections":
+            records = []
+            for vessel in self.chance.sample(VESSELS, 3):
+                sheet.put(row, left, "Vessel:")
+                sheet.put(row, left + 1, vessel)
+                found, row = self.block(sheet, row + 1, left, across)
+                records += [(vessel, *record) for record in found]
+                row += 1
         elif self.shape == "stacked":
             records = []
             for title in SEASONS:
@@ -180,7 +203,17 @@ class Maker:
     def labels(self) -> list[tuple[str, ...]]:
         """Row paths."""
         pick = self.chance.sample
-        if self.shape in {"two_labels", "merged_labels", "subtotals"}:
+        if self.shape == "codes":
+            first = self.chance.randrange(110, 800)
+            names = pick((*HARBOURS, *QUAYS), self.chance.randint(4, 9))
+            return [(str(first + 7 * at + self.chance.randrange(5)), name) for at, name in enumerate(names)]
+        if self.shape == "two_cutins":
+            return [(coast, season, name) for coast in COASTS for season in SEASONS for name in pick(QUAYS, 2)]
+        if self.shape == "three_labels":
+            return [
+                (coast, name, kind) for coast in COASTS[:2] for name in pick(HARBOURS, 2) for kind in pick(CLASSES, 2)
+            ]
+        if self.shape in {"two_labels", "merged_labels", "subtotals", "named_subtotals"}:
             return [(harbour, quay) for harbour in pick(HARBOURS, 3) for quay in pick(QUAYS, self.chance.randint(2, 4))]
         if self.shape in {"cut_in", "spaces", "indents", "parent_sums"}:
             return [(coast, name) for coast in COASTS for name in pick(QUAYS, self.chance.randint(2, 4))]

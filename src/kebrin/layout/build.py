@@ -97,7 +97,7 @@ def build(
         boxhead=tuple(level for level in boxhead if level.name != NO_COLUMN),
         stub=stub,
         totals=totals,
-        fields=(*fields, *around.inherited),
+        fields=(*fields, *_others(around.inherited, fields)),
         texts=texts,
         hidden_rows=frame.hidden_rows,
         hidden_columns=frame.hidden_columns,
@@ -132,6 +132,12 @@ def _heads(sheet: Sheet, frame: Frame, totals: Sequence[TotalLine], stated: Stat
 def _lines(rows: Sequence[int]) -> str:
     shown = ", ".join(str(row + 1) for row in rows[:6])
     return f"row {shown}" + (f" and {len(rows) - 6} more" if len(rows) > 6 else "")
+
+
+def _others(inherited: Sequence[FieldCell], own: Sequence[FieldCell]) -> list[FieldCell]:
+    """Fields from above that the block does not state itself."""
+    names = {field.name for field in own}
+    return [field for field in inherited if field.name not in names]
 
 
 def _title(sheet: Sheet, area: Area, texts: dict[tuple[int, int], Role]) -> str:

@@ -252,8 +252,19 @@ def _is_stub_head_row(sheet: Sheet, above: list[int], columns: NDArray[np.intp],
         return False
     if sheet.filled[above[0], : columns[0]].sum() > 1:
         return bool(sheet.filled[above[1], columns].any())  # a cut-in head is one label
+    below = np.arange(body_row, sheet.shape[0])
+    labelled = np.asarray(sheet.filled[below, : columns[0]].any(axis=1))
+    bare = labelled & ~np.asarray(sheet.filled[np.ix_(below, columns)].any(axis=1))
+    if bare[: _last(sheet, below, columns)].any():
+        return False  # other labels stand alone too: they are cut-in heads all
     heading = [row for row in above[1 : 1 + _DEEPEST] if sheet.filled[row, columns].any()]
     return above[1] in heading and not sheet.filled[heading, : columns[0]].any()
+
+
+def _last(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> int:
+    """How many of the rows there are up to the last that holds data."""
+    with_data = np.flatnonzero(sheet.data[np.ix_(rows, columns)].any(axis=1))
+    return int(with_data[-1]) + 1 if len(with_data) else 0
 
 
 def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], *, has_inner: bool) -> bool:

@@ -60,18 +60,17 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     repeats: list[int] = []
     seen_data = False
     head: list[int] = []
+    fields = _field_rows(sheet, rows, columns)
+    filled = (words | data).sum(axis=1)
     for at in range(len(rows)):
-        if repeats and repeats[-1] == at - 1 and heading[at] and _says_again(sheet, rows, columns, head, at):
-            repeats.append(at)  # the further rows of a boxhead that is said again
-            continue
-        if heading[at] and seen_data and _heads_what_follows(at, words, data, heading):
-            if data[at - 1].any() and _says_again(sheet, rows, columns, head, at):
-                repeats.append(at)
-                continue
+        follows = at > 0 and (data[at - 1].any() or (repeats and repeats[-1] == at - 1))
+        if seen_data and follows and filled[at] > 1 and _says_again(sheet, rows, columns, head, at):
+            repeats.append(at)
+        elif heading[at] and seen_data and _heads_what_follows(at, words, data, heading):
             starts.append(_title_above(rows, words, data, at))
             head, seen_data = [at], False
-        elif heading[at] and not seen_data:
-            head.append(at)
+        elif not seen_data and (heading[at] or (not head and filled[at] > _HEADINGS and not fields[at])):
+            head.append(at)  # the first full row heads the rest, be it of dates or of numbers
         elif data[at].any() and head:
             seen_data = True
     return [

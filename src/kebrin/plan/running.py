@@ -9,7 +9,7 @@ from kebrin.errors import LayoutError, Place
 from kebrin.layout import Stated
 from kebrin.plan.joining import Done, Terms, join, prove
 from kebrin.plan.pieces import SheetWork, work_sheet
-from kebrin.plan.stamping import field_values, refuse_unknown_sheets, with_titles
+from kebrin.plan.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.plan.unaided import HIDDEN_WHY
 from kebrin.proof import Source
 from kebrin.sources import files, read
@@ -82,7 +82,7 @@ def _part(report: Report, plan: TablePlan, terms: Terms) -> _Part:
         else:
             work, stamp = _sheet(report, name, plan, terms)
             works.append(work)
-            stamps += with_titles(stamp, plan.fields, [piece.layout.title for piece in work.pieces])
+            stamps += per_block(stamp, plan.fields, [piece.layout for piece in work.pieces])
     used = tuple(work.ledger.sheet for work in works)
     return _Part(tuple(works), tuple(stamps), Source(report.path, report.digest, used, left_out))
 

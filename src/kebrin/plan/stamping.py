@@ -6,7 +6,7 @@ import re
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from kebrin.cells import Kind, Sheet, parse_a1
+from kebrin.cells import Kind, Sheet, neat, parse_a1
 from kebrin.errors import LayoutError, Place, nearest
 from kebrin.layout import FieldCell, find_fields, stated_field
 from kebrin.plan.model import FieldPlace
@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from kebrin.cells import Report
+    from kebrin.layout import Layout
 
 
 def field_values(sheet: Sheet, stated: Mapping[str, str]) -> tuple[dict[str, str | None], tuple[FieldCell, ...]]:
@@ -41,12 +42,23 @@ def field_values(sheet: Sheet, stated: Mapping[str, str]) -> tuple[dict[str, str
     return values, tuple(cells)
 
 
-def with_titles(
-    values: dict[str, str | None], stated: Mapping[str, str], titles: Sequence[str]
+def per_block(
+    values: dict[str, str | None], stated: Mapping[str, str], layouts: Sequence[Layout]
 ) -> list[dict[str, str | None]]:
-    """The values for each block of a sheet, `block title` filled in."""
-    names = [name for name, said in stated.items() if FieldPlace.parse(said).form == "block title"]
-    return [{**values, **dict.fromkeys(names, title or None)} for title in titles]
+    """The values for each block of a sheet: its own title, and a label that it states itself before the sheet's first."""
+    places = {name: FieldPlace.parse(said) for name, said in stated.items()}
+    stamps = []
+    for layout in layouts:
+        own = {field.name.casefold(): field.value for field in reversed(layout.fields)}
+        stamp = dict(values)
+        for name, place in places.items():
+            label = neat(place.what).rstrip(" :").casefold()
+            if place.form == "block title":
+                stamp[name] = layout.title or None
+            elif place.form == "beside" and label in own:
+                stamp[name] = own[label]
+        stamps.append(stamp)
+    return stamps
 
 
 def _around(sheet: Sheet, name: str, place: FieldPlace) -> str:
@@ -55,7 +67,7 @@ def _around(sheet: Sheet, name: str, place: FieldPlace) -> str:
     if place.form == "text":
         return place.what
     if place.form == "block title":
-        return ""  # each block has its own; see `with_titles`
+        return ""  # each block has its own; see `per_block`
     file = Path(sheet.source).name
     if not place.what:
         return file
