@@ -142,7 +142,7 @@ PLANS = [
     ("", 'starts = "Saling"', 2, "no cell says 'Saling', which the layout names as starts: the nearest text is 'Sailing'."),
     ("", 'starts = "H99"', 2, "cell H99: starts names a cell beyond the sheet's end: cells in use end at C3."),
     ("", 'boxhead = ["a", "b", "c"]', 2, "the boxhead is stated to be 3 rows deep: only 1 row there holds anything."),
-    ("", 'stub = ["a", "b", "c"]', 2, "the stub is stated to be 3 columns wide: only 1 column there holds anything."),
+    ("", 'stub = ["a", "b", "c"]', 2, "the stub is stated to be 3 columns wide: only 2 columns there hold anything."),
     ("", 'ends = "Source"', 2, "no cell says 'Source', which the layout names as ends."),
     ('fields = { code = "beside \'Route code:\'" }', "", 2, "the field 'code' is not there: no value stands beside"),
     ('fields = { code = "cell H1" }', "", 2, "cell H1: the field 'code' names a cell that is blank."),

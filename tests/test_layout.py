@@ -131,3 +131,42 @@ def test_where_a_total_crosses_an_average_the_cell_is_the_averages() -> None:
     assert [(line.name, line.mean) for line in layout.totals] == [("column D", False), ("row 5", True)]
     tie = tie_out(sheet, layout)
     assert (tie.cells, tie.failed) == (6, 0)
+
+
+def test_units_under_headings_are_no_level_unless_they_tell_columns_apart() -> None:
+    _, layout = layout_of(
+        [["Route", "Foot", "Cars", "Freight"], ["", "no.", "no.", "t"], ["N", 10, 20, 3.5], ["S", 14, 25, 1.5]]
+    )
+    assert layout.names == ("Route", "heading")
+    rows = [
+        ["Class", "2030", "", "2031", ""],
+        ["", "no.", "%", "no.", "%"],
+        ["Foot", 100, 40, 120, 48],
+        ["Cars", 150, 60, 130, 52],
+    ]
+    _, layout = layout_of(rows)
+    assert layout.boxhead[-1].texts == ("no.", "%")
+
+
+def test_a_corner_that_names_both_is_parted() -> None:
+    _, layout = layout_of([["Month / Route", "North", "South"], ["Jan", 1, 2], ["Feb", 3, 4]])
+    assert layout.names == ("Month", "Route")
+
+
+def test_fields_below_a_block_are_no_rows_of_it() -> None:
+    rows = [
+        ["Quay", "Jan", "Feb"],
+        ["East", 10, 20],
+        ["West", 11, 21],
+        [],
+        ["Sheets:", 3],
+        ["Checked by:", "A. Purser"],
+    ]
+    _, layout = layout_of(rows)
+    assert layout.body_rows.tolist() == [1, 2]
+    assert {field.name: field.value for field in layout.fields} == {"Sheets": "3", "Checked by": "A. Purser"}
+
+
+def test_a_label_that_looks_like_a_missing_mark_is_a_label_where_the_stub_is_stated() -> None:
+    _, layout = layout_of([["Place", "Foot"], ["na", 5]], boxhead=("class",), stub=("place",))
+    assert layout.stub[0].texts == ("na",)

@@ -12,10 +12,10 @@ from kebrin.layout.fields import find_fields
 from kebrin.layout.heads import Heads, find_heads
 from kebrin.layout.labels import boxhead_levels, named, stub_levels
 from kebrin.layout.model import NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
-from kebrin.layout.naming import find_names
+from kebrin.layout.naming import find_names, split_corner
 from kebrin.layout.totals import find_totals
 from kebrin.layout.unlike import unlike_level
-from kebrin.layout.words import total_word
+from kebrin.layout.words import is_unit, total_word
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
@@ -77,14 +77,22 @@ def build(
     body_columns = _without(frame.columns, total_columns)
     kept_columns = np.flatnonzero(np.isin(frame.columns, body_columns))
     kept_rows = np.flatnonzero(np.isin(frame.rows, body_rows))
-    boxhead = named([level.at(kept_columns) for level in across], "heading")
+    levels = [level.at(kept_columns) for level in across]
+    if stated.boxhead is None:
+        levels, units = _without_units(levels)
+        why = "its headings are units and tell no columns apart"
+        remarks += [Evidence("unit line", f"row {level.line + 1}", why) for level in units]
+    boxhead = named(levels, "heading")
     stub = named([level.at(kept_rows) for level in down], "label")
+    if stated.boxhead is None and stated.stub is None:
+        stub, boxhead = split_corner(stub, boxhead)
     measures = stated.measures if stated.measures is not None else unlike_level(sheet, body_rows, boxhead, body_columns)
     if measures and stated.measures is None:
         remarks.append(Evidence("measures", f"boxhead row {measures!r}", "its columns hold values of unlike kinds"))
     if measures:
         inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
-        boxhead = tuple(replace(level, name=old.name) for level, old in zip(inner, boxhead, strict=True))
+        names_by_row = {level.line: level.name for level in boxhead}
+        boxhead = tuple(replace(level, name=names_by_row[level.line]) for level in inner if level.line in names_by_row)
     for row in heads.notes:
         texts[row, frame.stub[0]] = Role.NOTE
     return Layout(
@@ -132,6 +140,17 @@ def _heads(sheet: Sheet, frame: Frame, totals: Sequence[TotalLine], stated: Stat
 def _lines(rows: Sequence[int]) -> str:
     shown = ", ".join(str(row + 1) for row in rows[:6])
     return f"row {shown}" + (f" and {len(rows) - 6} more" if len(rows) > 6 else "")
+
+
+def _without_units(boxhead: list[Level]) -> tuple[list[Level], list[Level]]:
+    """The levels without those that only give units, and the latter; units that tell columns apart stay."""
+    units: list[Level] = []
+    for level in boxhead:
+        rest = [other for other in boxhead if other is not level and other not in units]
+        paths = set(zip(*(other.codes.tolist() for other in rest), strict=True))
+        if rest and level.texts and all(map(is_unit, level.texts)) and len(paths) == len(level.codes):
+            units.append(level)
+    return [level for level in boxhead if level not in units], units
 
 
 def _others(inherited: Sequence[FieldCell], own: Sequence[FieldCell]) -> list[FieldCell]:

@@ -142,7 +142,7 @@ def _exact(sheet: Sheet, play: _Play, anchor: Anchor, stated: Stated) -> Frame |
 def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
     depth = None if stated.boxhead is None else len(stated.boxhead)
     after = -1 if anchor is None else anchor.row - (depth == 0)
-    split = find_split(sheet, play.rows, play.columns, after_row=after, depth=depth)
+    split = find_split(sheet, play.rows, play.columns, after_row=after, depth=depth, width=len(stated.stub or ()))
     if split is None:
         return None
     boxhead = _boxhead_rows(sheet, play, split.row, split.column, depth)
@@ -190,6 +190,8 @@ def _frame(
     columns = columns[: _until_gap(columns, in_use, _blank(sheet, 0))]
     data = data[:, : len(columns)]
     stop = _until_gap(rows, np.asarray(data.any(axis=1)), _blank(sheet, 1))
+    while stop and stub and sheet.text(int(rows[stop - 1]), stub[0]).endswith(":"):
+        stop -= 1  # fields below the block ("Prepared on:") are no rows of it
     if not stop or not len(columns):
         return None
     heads = tuple(int(row) for row in play.rows if boxhead and boxhead[0] <= row <= after_row)

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cells import Kind, Sheet
 from kebrin.layout.labels import label
+from kebrin.layout.words import period_name
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from kebrin.layout.model import Stated
+    from kebrin.layout.model import Level, Stated
 
 
 class Names(NamedTuple):
@@ -37,6 +40,24 @@ def find_names(
     taken = {at[0] for at in found.values() if at}
     boxhead_names = [_row_name(sheet, row, stub) if row not in taken else "" for row in boxhead]
     return Names(_override(boxhead_names, stated.boxhead), _override(stub_names, stated.stub), stub_names)
+
+
+def split_corner(stub: tuple[Level, ...], boxhead: tuple[Level, ...]) -> tuple[tuple[Level, ...], tuple[Level, ...]]:
+    """A corner that names both ("Month / Route") parted, where the labels show which is which.
+
+    >>> from kebrin.layout.model import Level
+    >>> stub, boxhead = (Level.of("Month / Route", ["Jan", "Feb"], 0),), (Level.of("heading", ["North", "South"], 0),)
+    >>> [level.name for levels in split_corner(stub, boxhead) for level in levels]
+    ['Month', 'Route']
+    """
+    parts = [part.strip() for part in re.split(r"[/\\|]", stub[-1].name)] if stub else []
+    if len(parts) != 2 or not all(parts) or len(boxhead) != 1:
+        return stub, boxhead
+    down, across = period_name(list(stub[-1].texts)), period_name(list(boxhead[0].texts))
+    for own, other in (parts, parts[::-1]):
+        if own.casefold() == down or (other.casefold() == across and across):
+            return (*stub[:-1], replace(stub[-1], name=own)), (replace(boxhead[0], name=other),)
+    return stub, boxhead
 
 
 def _stub_head(sheet: Sheet, boxhead: Sequence[int], column: int) -> tuple[int, int] | None:

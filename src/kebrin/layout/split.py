@@ -42,6 +42,7 @@ def find_split(
     *,
     after_row: int = -1,
     depth: int | None = None,
+    width: int = 0,
 ) -> Split | None:
     """The likeliest corner of the body among non-blank rows and columns, or None if there is no data.
 
@@ -51,6 +52,7 @@ def find_split(
         columns: its columns in play, ascending.
         after_row: the body begins below this row.
         depth: 0 if the block is stated to have no boxhead.
+        width: label columns that are stated to stand left of the body.
     """
     use, why = _use(sheet, rows, columns)
     if not (use == _DATA).any():
@@ -63,6 +65,7 @@ def find_split(
     if not allowed.any():
         return None
     scores[~allowed] = -np.inf
+    scores[:, : min(width, scores.shape[1] - 1)] = -np.inf
     row, column = (int(at) for at in np.unravel_index(int(scores.argmax()), scores.shape))
     score = float(scores[row, column])
     scores[row], scores[:, column] = -np.inf, -np.inf

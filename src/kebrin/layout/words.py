@@ -41,6 +41,22 @@ _AVERAGE_WORD = re.compile(
 )
 
 
+_UNIT = re.compile(
+    r"[(\[]?(?:no\.?|nos\.?|nr\.?|number|count|persons?|units?|t|tonnes?|kg|g|km|m|m²|m³|l|litres?|h|hrs?|hours?|min|"
+    r"minutes|days|%|per cent|‰|[€$£]|eur|usd|gbp|'?000s?|thousands?|millions?|mio\.?)[)\]]?",
+    re.IGNORECASE,
+)
+
+
+def is_unit(label: str) -> bool:
+    """Whether a heading is nothing but a unit.
+
+    >>> is_unit("(number)"), is_unit("t"), is_unit("Foot")
+    (True, True, False)
+    """
+    return _UNIT.fullmatch(label) is not None
+
+
 @lru_cache(maxsize=65_536)
 def average_word(label: str) -> str:
     """The word in a label that says "average", or ''.
