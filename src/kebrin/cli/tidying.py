@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
+    from kebrin.deliver.publish import Published
     from kebrin.plan.joining import Done
 
 
@@ -56,14 +57,14 @@ def _beside(output: Path, done: Done) -> Path:
     return output.with_name(f"{output.stem}.{safe}{output.suffix}")
 
 
-def _plain(done: Done, item: object) -> dict[str, object]:
+def _plain(done: Done, item: Published) -> dict[str, object]:
     return {
-        "name": done.name, "file": str(getattr(item, "path", "")), "rows": len(done.table), "columns": list(done.table.columns),
+        "name": done.name, "file": str(item.path), "rows": len(done.table), "columns": list(done.table.columns),
         "proof": done.proof.to_plain(),
     }  # fmt: skip
 
 
-def _show(done: Sequence[Done], published: Sequence[object]) -> None:
+def _show(done: Sequence[Done], published: Sequence[Published]) -> None:
     from kebrin.cli import show
 
     out = show.console()
@@ -72,5 +73,5 @@ def _show(done: Sequence[Done], published: Sequence[object]) -> None:
         show.sample(out, part.table)
         show.verdict(out, part.proof)
         show.remarks(out, part.proof)
-    show.outputs(out, published, {part.name: len(part.table) for part in done})  # type: ignore[arg-type]
-    show.next_step(out, f"See the cell behind a value: kebrin trace {getattr(published[0], 'path', '')} 1")
+    show.outputs(out, published, {part.name: len(part.table) for part in done})
+    show.next_step(out, f"See the cell behind a value: kebrin trace {published[0].path} 1")

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
+    from kebrin.address import Area
     from kebrin.cells import Sheet
     from kebrin.layout import Layout
 
@@ -121,13 +122,13 @@ class _Page:
         self.height = self.bottom + self.foot
         self.covered = self._merges()
 
-    def _merges(self) -> dict[tuple[int, int], tuple[int, int, int, int]]:
-        covered = {}
+    def _merges(self) -> dict[tuple[int, int], Area]:
+        covered: dict[tuple[int, int], Area] = {}
         for area in self.sheet.merges:
             for row in range(area.top, area.bottom + 1):
                 for column in range(area.left, area.right + 1):
-                    covered[row, column] = tuple(area)
-        return covered  # type: ignore[return-value]
+                    covered[row, column] = area
+        return covered
 
     def draw(self, axes: Any) -> None:
         """All of it."""
@@ -203,7 +204,7 @@ class _Page:
             ha="right" if number else "left", bbox=plate,
         )  # fmt: skip
 
-    def _extent(self, row: int, column: int, area: tuple[int, int, int, int] | None) -> tuple[float, float]:
+    def _extent(self, row: int, column: int, area: Area | None) -> tuple[float, float]:
         if area is None:
             return _WIDE, _HIGH
         columns = [at for at in self.columns if at != _GAP and column <= at <= area[3]]
