@@ -17,7 +17,9 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
     from pathlib import Path
 
-settings.register_profile("quick", max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.register_profile(
+    "quick", max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+)
 settings.register_profile("thorough", max_examples=2000, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "quick"))
 

@@ -170,3 +170,15 @@ def test_fields_below_a_block_are_no_rows_of_it() -> None:
 def test_a_label_that_looks_like_a_missing_mark_is_a_label_where_the_stub_is_stated() -> None:
     _, layout = layout_of([["Place", "Foot"], ["na", 5]], boxhead=("class",), stub=("place",))
     assert layout.stub[0].texts == ("na",)
+
+
+def test_a_sum_by_chance_in_one_row_is_no_total_though_the_grand_total_repeats_it() -> None:
+    figures = [5.0] * 44 + [63.0, 2706.0, 2779.0]
+    heads = ["Quay", *(f"c{at}" for at in range(len(figures)))]
+    _, layout = layout_of([heads, ["East", *figures], ["Total", *figures]])
+    assert [line.name for line in layout.totals] == ["row 3"]
+
+
+def test_no_word_counts_where_totals_are_not_to_be_found() -> None:
+    _, layout = layout_of([["Quay", "aa", "sum"], ["East", 5, 5]], totals_found=False)
+    assert layout.totals == ()

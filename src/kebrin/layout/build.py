@@ -192,7 +192,11 @@ def _find_totals(
     across_job: _Job = ("column", numbers.T, column_paths, frame.columns.astype(np.int32))
     down_job: _Job = ("row", numbers, row_paths, lines.astype(np.int32))
     for axis, grid, paths, at in (across_job, down_job):
-        totals, unmatched = find_totals(axis, grid, paths, at, named=stated.totals, unworded=stated.totals_found)
+        crossing = column_paths if axis == "row" else row_paths
+        telling = np.array([not any(total_word(label or "") for label in path) for path in crossing], np.bool_)
+        totals, unmatched = find_totals(
+            axis, grid, paths, at, named=stated.totals, unworded=stated.totals_found, telling=telling
+        )
         found += totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
         why = "it is called a total but is the sum of nothing here"

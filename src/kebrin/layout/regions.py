@@ -54,13 +54,14 @@ def find_regions(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[Region]:
     data = sheet.data[np.ix_(rows, columns)]
     words = sheet.filled[np.ix_(rows, columns)] & ~data
-    heading = _heading_rows(words, data) & ~_field_rows(sheet, rows, columns)
+    heading = _heading_rows(words, data)
+    for at in np.flatnonzero(heading).tolist():
+        heading[at] = not _is_field_row(sheet, int(rows[at]), columns)
     heading |= _year_rows(sheet, rows, columns, data)
     starts = [0]
     repeats: list[int] = []
     seen_data = False
     head: list[int] = []
-    fields = _field_rows(sheet, rows, columns)
     filled = (words | data).sum(axis=1)
     for at in range(len(rows)):
         follows = at > 0 and (data[at - 1].any() or (repeats and repeats[-1] == at - 1))
@@ -69,7 +70,7 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
         elif heading[at] and seen_data and _heads_what_follows(at, words, data, heading):
             starts.append(_title_above(rows, words, data, at))
             head, seen_data = [at], False
-        elif not seen_data and (heading[at] or (not head and filled[at] > _HEADINGS and not fields[at])):
+        elif not seen_data and (heading[at] or (not head and _heads_all(sheet, rows, columns, at, filled))):
             head.append(at)  # the first full row heads the rest, be it of dates or of numbers
         elif data[at].any() and head:
             seen_data = True
@@ -77,6 +78,13 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
         _region(rows, columns, start, stop, repeats)
         for start, stop in zip(starts, [*starts[1:], len(rows)], strict=True)
     ]
+
+
+def _heads_all(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int, filled: NDArray[np.intp]
+) -> bool:
+    """Whether a row is full enough to head the rest, and is no line of fields."""
+    return bool(filled[at] > _HEADINGS) and not _is_field_row(sheet, int(rows[at]), columns)
 
 
 def _region(rows: NDArray[np.intp], columns: NDArray[np.intp], start: int, stop: int, repeats: list[int]) -> Region:
@@ -91,14 +99,12 @@ def _heading_rows(words: NDArray[np.bool_], data: NDArray[np.bool_]) -> NDArray[
     return np.asarray((beside >= _HEADINGS) & (data.sum(axis=1) * 3 <= beside))
 
 
-def _field_rows(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.bool_]:
-    """Rows with a "Label:" among them; a time of day is none."""
-    found = np.zeros(len(rows), np.bool_)
-    for at, row in enumerate(rows.tolist()):
-        if (sheet.kinds[row, columns] == Kind.TEXT).sum() <= _MOST_FIELDS:
-            texts = (sheet.text(row, int(column)) for column in columns[sheet.kinds[row, columns] == Kind.TEXT])
-            found[at] = any(text.endswith(":") or ": " in text for text in texts)
-    return found
+def _is_field_row(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
+    """Whether a row has a "Label:" among its few texts; a time of day is none."""
+    texts = columns[sheet.kinds[row, columns] == Kind.TEXT].tolist()
+    if len(texts) > _MOST_FIELDS:
+        return False
+    return any(text.endswith(":") or ": " in text for text in (sheet.text(row, column) for column in texts))
 
 
 def _year_rows(
@@ -127,8 +133,13 @@ def _heads_what_follows(at: int, words: NDArray[np.bool_], data: NDArray[np.bool
 
 
 def _says_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: list[int], at: int) -> bool:
-    said = [sheet.text(int(rows[at]), int(column)) for column in columns]
-    return any([sheet.text(int(rows[row]), int(column)) for column in columns] == said for row in head)
+    # Kinds first, then cell by cell up to the first that differs: for nearly all rows that is the first.
+    row, kinds = int(rows[at]), sheet.kinds[rows[at], columns]
+    return any(
+        (sheet.kinds[rows[place], columns] == kinds).all()
+        and all(sheet.text(row, column) == sheet.text(int(rows[place]), column) for column in columns.tolist())
+        for place in head
+    )
 
 
 def _title_above(rows: NDArray[np.intp], words: NDArray[np.bool_], data: NDArray[np.bool_], at: int) -> int:

@@ -39,6 +39,8 @@ class _Search:
     paths: Sequence[tuple[str | None, ...]]
     at: NDArray[np.int32]  # the sheet's row or column of each line
     names: frozenset[str]
+    words_count: bool  # whether words for "total" and "average" are looked for beside the names
+    telling: NDArray[np.bool_]  # cross lines whose numbers are evidence of their own
     filled: Numbers = field(init=False)  # the same with zeros
     found: dict[int, tuple[NDArray[np.intp], str, float]] = field(default_factory=dict)
     means: set[int] = field(default_factory=set)
@@ -47,11 +49,15 @@ class _Search:
         self.filled = np.nan_to_num(self.numbers, nan=0.0)
         self.slack = 1e-9 * np.maximum(np.abs(self.filled).sum(axis=0), 1.0)
         self.words = [self._word(path) for path in self.paths]
-        self.means = {at for at, path in enumerate(self.paths) if any(average_word(label or "") for label in path)}
+        if self.words_count:
+            self.means = {at for at, path in enumerate(self.paths) if any(average_word(label or "") for label in path)}
+
+    def _says_total(self, label: str) -> bool:
+        return self.words_count and bool(total_word(label) or average_word(label))
 
     def _word(self, path: tuple[str | None, ...]) -> str:
         for label in path:
-            if label is not None and (label.casefold() in self.names or total_word(label) or average_word(label)):
+            if label is not None and (label.casefold() in self.names or self._says_total(label)):
                 return label
         return ""
 
@@ -59,6 +65,7 @@ class _Search:
 def find_totals(
     axis: Literal["row", "column"], numbers: Numbers, paths: Sequence[tuple[str | None, ...]],
     at: NDArray[np.int32], *, named: Sequence[str] = (), unworded: bool = True,
+    telling: NDArray[np.bool_] | None = None,
 ) -> tuple[tuple[TotalLine, ...], tuple[int, ...]]:  # fmt: skip
     """Total lines among the lines of one axis, and the lines that are called a total but sum nothing.
 
@@ -68,7 +75,8 @@ def find_totals(
         paths: the labels of each line, outermost first.
         at: the sheet's row or column of each line.
         named: labels stated to be totals.
-        unworded: whether lines without a word for "total" are looked at.
+        unworded: whether lines that are not named are looked at: by sums alone, and by words for "total".
+        telling: cross lines that are evidence of their own; a cross line that sums others only says things twice.
 
     >>> numbers = np.array([[1.0, 4.0], [2.0, 5.0], [3.0, 9.0]])
     >>> paths = [("Out", "08:00"), ("Out", "10:00"), ("Out", "Total")]
@@ -76,7 +84,9 @@ def find_totals(
     >>> [(line.name, line.parts.tolist(), line.agree) for line in totals], unmatched
     ([('row 3', [0, 1], 1.0)], ())
     """
-    search = _Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named))
+    if telling is None:
+        telling = np.ones(numbers.shape[1], np.bool_)
+    search = _Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named), unworded, telling)
     if numbers.shape[0] < 2 or numbers.shape[1] == 0:
         return (), ()
     if unworded:
@@ -156,7 +166,7 @@ def _is_sum(search: _Search, line: int, parts: list[int]) -> bool:
     if len(parts) < (1 if worded else 2) or not telling.any():
         return False
     # Small numbers are easily the sum of their neighbours by chance; long ones, or many at once, are not.
-    if not worded and _bits(search.filled[line]) < _BITS + np.log2(len(search.paths)):
+    if not worded and _bits(search.filled[line][search.telling]) < _BITS + np.log2(len(search.paths)):
         return False
     gaps = np.abs(search.filled[parts].sum(axis=0) - search.filled[line])
     return bool(np.all(gaps[stated] <= search.slack[stated]))
