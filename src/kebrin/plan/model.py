@@ -160,7 +160,7 @@ class FieldPlace(_Strict):
                 what = next((group for group in match.groups() if group is not None), "")
                 if form == "file name" and what:
                     _refuse_bad_pattern(what)
-                return cls(form=form, what=what, optional=bare != said.strip())  # type: ignore[arg-type]
+                return cls.model_validate({"form": form, "what": what, "optional": bare != said.strip()})
         raise ValueError(
             f"{said!r} names no place; a field is 'sheet name', 'file name', \"file name, 'PATTERN'\", \"beside 'LABEL'\", "
             "\"below 'LABEL'\", 'cell B3', 'block title' or \"text 'CONSTANT'\""
