@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from kebrin.layout import Layout, Stated, find_layouts
 from kebrin.proof import account, body_accounts, conserve, tie_out
-from kebrin.tidy import rebuild, unpivot
+from kebrin.tidy import Keep, rebuild, unpivot
 from strategies import Made, reports
 
 
@@ -25,14 +25,14 @@ def laid_out(made: Made) -> Layout:
 @given(reports(), st.sampled_from(["keep", "leave out"]))
 def test_the_body_comes_back_cell_for_cell(made: Made, blanks: str) -> None:
     layout = laid_out(made)
-    table = unpivot(made.sheet, layout, blanks=blanks)  # type: ignore[arg-type]
+    table = unpivot(made.sheet, layout, keep=Keep(blanks))  # type: ignore[arg-type]
     assert rebuild(table, layout).tolist() == made.body.tolist()
 
 
 @given(reports())
 def test_every_value_bears_its_labels(made: Made) -> None:
     layout = laid_out(made)
-    table = unpivot(made.sheet, layout, blanks="keep")
+    table = unpivot(made.sheet, layout, keep=Keep("keep"))
     wanted = [
         (*row, *column, made.body[at_row, at_column])
         for at_row, row in enumerate(made.stub)

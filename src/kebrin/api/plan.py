@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 from kebrin import sources
 from kebrin.api.report import Report
@@ -15,6 +15,7 @@ from kebrin.errors import OutputError
 from kebrin.plan import unaided
 from kebrin.plan.reading import parse_plan, read_plan
 from kebrin.plan.running import run_plan
+from kebrin.tidy import Keep
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from kebrin.plan.joining import Done
     from kebrin.plan.model import PlanModel
     from kebrin.proof import Proof
+    from kebrin.tidy import Choice
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,12 +150,13 @@ def draft(*reports: Report | str | Path, base: str | Path = ".", output: str = "
     return Plan(parse_plan(text), Path(base), text)
 
 
-def tidy_reports(*reports: Report | str | Path, blanks: Literal["keep", "leave out"] = "leave out") -> Run:
+def tidy_reports(*reports: Report | str | Path, blanks: Choice = "leave out", marks: Choice = "leave out") -> Run:
     """Tidy reports without a plan: layouts are worked out, like is stacked with like.
 
     Args:
         reports: reports, or the names of their files.
         blanks: whether empty cells are kept as missing or left out.
+        marks: whether footnote marks are kept, in a column behind their measure.
 
     >>> import kebrin as kb
     >>> run = kb.tidy_reports(kb.demo_file("traffic_2031.xlsx"))
@@ -165,7 +168,7 @@ def tidy_reports(*reports: Report | str | Path, blanks: Literal["keep", "leave o
         LayoutError: no table was found.
     """
     cores = (report.core if isinstance(report, Report) else sources.read(report) for report in reports)
-    return Run(tuple(unaided.tidy_reports(cores, blanks=blanks)))
+    return Run(tuple(unaided.tidy_reports(cores, keep=Keep(blanks, marks))))
 
 
 def _table(done: Done) -> Table:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 from kebrin import cells, proof, sources
 from kebrin import tidy as tidying
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
     from kebrin.layout import Evidence
     from kebrin.proof import Proof
+    from kebrin.tidy import Choice
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,7 +114,7 @@ class Block:
 
     def tidy(
         self, *, boxhead: Sequence[str] | None = None, stub: Sequence[str] | None = None, measure: str = "",
-        measures: str | None = None, blanks: Literal["keep", "leave out"] = "leave out", tolerance: float | None = None,
+        measures: str | None = None, blanks: Choice = "leave out", marks: Choice = "leave out", tolerance: float | None = None,
     ) -> Table:  # fmt: skip
         """One row per observation.
 
@@ -123,6 +124,7 @@ class Block:
             measure: name of the value column.
             measures: the boxhead row whose labels become value columns; '' for none; found by default.
             blanks: whether empty cells are kept as missing or left out.
+            marks: whether footnote marks are kept, in a column behind their measure.
             tolerance: the largest difference by which a stated total still ties.
 
         >>> sheet = Sheet.of([["Sailing", "Foot", "Cars"], ["08:00", 12.0, 3.0], ["10:00", 9.0, 1.0]])
@@ -142,15 +144,15 @@ class Block:
                 measures=self.stated.measures if measures is None else measures,
             )
             block = self._again(stated)
-        return block._table(measure, blanks, tolerance)  # noqa: SLF001 - it is a Block too
+        return block._table(measure, tidying.Keep(blanks, marks), tolerance)  # noqa: SLF001 - it is a Block too
 
     def _again(self, stated: Stated) -> Block:
         found = [layout for layout in find_layouts(self.sheet, stated) if layout.area.touches(self.layout.area)]
         return Block(self.sheet, found[0], stated) if found else self
 
-    def _table(self, measure: str, blanks: Literal["keep", "leave out"], tolerance: float | None) -> Table:
+    def _table(self, measure: str, keep: tidying.Keep, tolerance: float | None) -> Table:
         sheet, layout = self.sheet, self.layout
-        bare = tidying.unpivot(sheet, layout, measure=measure, blanks=blanks)
+        bare = tidying.unpivot(sheet, layout, measure=measure, keep=keep)
         ledger = proof.account(sheet, [layout], [bare])
         ties = proof.tie_out(sheet, layout, tolerance)
         body = proof.body_accounts(sheet, layout, bare.measures)

@@ -53,6 +53,9 @@ def tidy(
     keep_blanks: Annotated[
         bool, typer.Option("--keep-blanks", help="Keep a row for each empty cell of the body.")
     ] = False,
+    keep_marks: Annotated[
+        bool, typer.Option("--keep-marks", help="Keep footnote marks, in a column behind the values.")
+    ] = False,
     tolerance: Annotated[
         float | None, typer.Option(min=0, help="Largest difference by which a stated total still ties.")
     ] = None,
@@ -63,9 +66,8 @@ def tidy(
     with told(as_json=as_json):
         from kebrin.cli import tidying
 
-        code = tidying.tidy(
-            inputs, output, keep_blanks=keep_blanks, tolerance=tolerance, accept=accept, as_json=as_json
-        )
+        kept = (keep_blanks, keep_marks)
+        code = tidying.tidy(inputs, output, kept=kept, tolerance=tolerance, accept=accept, as_json=as_json)
     sys.exit(code)
 
 

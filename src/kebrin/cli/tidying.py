@@ -20,23 +20,24 @@ def tidy(
     inputs: Sequence[str],
     output: Path,
     *,
-    keep_blanks: bool,
+    kept: tuple[bool, bool],
     tolerance: float | None,
     accept: bool,
     as_json: bool,
 ) -> int:
-    """Tidy reports without a plan and write what came of it."""
+    """Tidy reports without a plan and write what came of it; `kept` says whether blanks and marks are."""
     reports = reports_ahead(inputs, progress=not as_json)
     from kebrin.deliver.publish import publish, refuse_ending
     from kebrin.plan.joining import Terms
     from kebrin.plan.unaided import tidy_reports
+    from kebrin.tidy import Keep
 
     if not as_json:
         from kebrin.cli import show  # noqa: F401 - loaded while the first workbook is being parsed
 
     refuse_ending(output)
     terms = Terms(tolerance=tolerance)
-    done = tidy_reports(reports, blanks="keep" if keep_blanks else "leave out", terms=terms)
+    done = tidy_reports(reports, keep=Keep.of(*kept), terms=terms)
     paths = [output, *(_beside(output, part) for part in done[1:])]
     published = [publish(part, path, accept=accept) for part, path in zip(done, paths, strict=True)]
     if as_json:

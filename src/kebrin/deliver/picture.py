@@ -53,6 +53,7 @@ _LOOKS = {
     Use.TITLE: Look("title", fill="#f4f4f4", weight="bold", style="italic"),
     Use.NOTE: Look("note", fill="#fafafa", style="italic"),
     Use.HIDDEN: Look("hidden, left out", fill="#d0d0d0", hatch="xxxx"),
+    Use.MARK: Look("footnote mark", fill="#f6e3a8", style="italic"),
     Use.UNCLAIMED: Look("unclaimed", fill="#ffd9cc", hatch="++", weight="bold", edge="#b3261e", heavy=True),
 }
 

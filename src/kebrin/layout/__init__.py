@@ -2,9 +2,10 @@
 
 from kebrin.layout.fields import find_fields, stated_field
 from kebrin.layout.find import find_layouts
-from kebrin.layout.model import NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
+from kebrin.layout.model import KEPT, NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
+from kebrin.layout.words import is_ratio
 
 __all__ = [
-    "NO_COLUMN", "Evidence", "FieldCell", "Layout", "Level", "Role", "Stated", "TotalLine", "find_fields", "find_layouts",
-    "stated_field",
+    "KEPT", "NO_COLUMN", "Evidence", "FieldCell", "Layout", "Level", "Role", "Stated", "TotalLine", "find_fields", "find_layouts",
+    "is_ratio",     "stated_field",
 ]  # fmt: skip

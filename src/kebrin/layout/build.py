@@ -8,14 +8,15 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
+from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.fields import find_fields
 from kebrin.layout.heads import Heads, find_heads
-from kebrin.layout.labels import boxhead_levels, named, stub_levels
-from kebrin.layout.model import NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
+from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
+from kebrin.layout.model import KEPT, NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
 from kebrin.layout.naming import find_names, split_corner
 from kebrin.layout.totals import find_totals
 from kebrin.layout.unlike import unlike_level
-from kebrin.layout.words import is_unit, total_word
+from kebrin.layout.words import is_ratio, is_unit, of_which, says_whole, total_word
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
@@ -38,11 +39,15 @@ class Frame:
     hidden_rows: tuple[int, ...]
     hidden_columns: tuple[int, ...]
     repeats: tuple[int, ...] = ()
+    beside: tuple[int, ...] = ()
+    marks: tuple[tuple[int, int], ...] = ()
+    listed: bool = False  # one header row over a list, whose columns are measures
 
     @property
     def area(self) -> Area:
         """The rectangle over boxhead, stub and body."""
-        rows, columns = (*self.heads, *self.rows.tolist()), (*self.stub, *self.columns.tolist())
+        rows = (*self.heads, *self.rows.tolist())
+        columns = (*self.stub, *self.columns.tolist(), *self.beside, *(column for column, _ in self.marks))
         return Area(min(rows), min(columns), max(rows), max(columns))
 
 
@@ -62,12 +67,13 @@ def build(
     fields = (*find_fields(sheet, area, around.cells), *stated_fields)
     texts = _texts_around(sheet, area, fields, around.cells)
     marks = _note_marks(sheet, texts)
-    names = find_names(sheet, frame.boxhead, frame.heads, frame.stub, stated)
+    names = find_names(sheet, frame.boxhead, frame.heads, frame.stub, stated, frame.beside)
     across = boxhead_levels(sheet, frame.boxhead, frame.columns.tolist(), names.boxhead, marks)
     down = stub_levels(sheet, frame.rows.tolist(), frame.stub, names.stub, marks)
     rows = _with_data(sheet, frame, stated)
-    totals, remarks = _find_totals(sheet, frame, rows, (across, down), stated)
-    heads = _heads(sheet, frame, totals, stated, marks)
+    depths = find_depths(sheet, frame.rows, frame.stub, len(frame.rows) * len(frame.columns))
+    totals, remarks = _find_totals(sheet, frame, rows, (across, down), stated, depths)
+    heads = _heads(sheet, frame, totals, stated, marks, depths)
     if heads.levels:
         remarks.append(Evidence("cut-in heads", _lines(heads.rows), heads.why))
         down = (*heads.levels, *down)
@@ -83,10 +89,13 @@ def build(
         why = "its headings are units and tell no columns apart"
         remarks += [Evidence("unit line", f"row {level.line + 1}", why) for level in units]
     boxhead = named(levels, "heading")
+    down = (*down, *_beside_levels(sheet, frame, names.beside, marks))
     stub = named([level.at(kept_rows) for level in down], "label")
     if stated.boxhead is None and stated.stub is None:
         stub, boxhead = split_corner(stub, boxhead)
-    measures = stated.measures if stated.measures is not None else unlike_level(sheet, body_rows, boxhead, body_columns)
+    measures = stated.measures if stated.measures is not None else ""
+    if stated.measures is None:
+        measures = boxhead[-1].name if frame.listed else unlike_level(sheet, body_rows, boxhead, body_columns)
     if measures and stated.measures is None:
         remarks.append(Evidence("measures", f"boxhead row {measures!r}", "its columns hold values of unlike kinds"))
     if measures:
@@ -100,6 +109,9 @@ def build(
         area=area,
         boxhead_rows=frame.heads,
         stub_columns=frame.stub,
+        beside_columns=frame.beside,
+        mark_columns=frame.marks,
+        notes=tuple(marks.items()),
         body_rows=body_rows.astype(np.int32),
         body_columns=body_columns.astype(np.int32),
         boxhead=tuple(level for level in boxhead if level.name != NO_COLUMN),
@@ -118,10 +130,12 @@ def build(
     )
 
 
-def _heads(sheet: Sheet, frame: Frame, totals: Sequence[TotalLine], stated: Stated, marks: Collection[str]) -> Heads:
-    if len(frame.stub) != 1 or stated.cutins == ():
+def _heads(
+    sheet: Sheet, frame: Frame, totals: Sequence[TotalLine], stated: Stated, marks: Collection[str], depths: Depths
+) -> Heads:
+    if not frame.stub or (len(frame.stub) > 1 and not depths.told) or stated.cutins == ():
         return Heads()
-    (column,) = frame.stub
+    column = frame.stub[-1]
     above = {
         line.at
         for line in totals
@@ -129,12 +143,22 @@ def _heads(sheet: Sheet, frame: Frame, totals: Sequence[TotalLine], stated: Stat
         and len(line.parts)
         and line.parts[0] > line.at
         and not total_word(sheet.text(line.at, column))
+        and not says_whole(sheet.text(line.at, column))
     }
-    found = find_heads(sheet, frame.rows, column, frame.columns, above, marks)
+    found = find_heads(sheet, frame.rows, column, frame.columns, above, marks, depths)
     if stated.cutins is None or not found.levels:
         return found
     levels = tuple(replace(level, name=name) for level, name in zip(found.levels, stated.cutins, strict=False))
     return replace(found, levels=(*levels, *found.levels[len(levels) :]))
+
+
+def _beside_levels(sheet: Sheet, frame: Frame, names: Sequence[str], marks: Collection[str]) -> tuple[Level, ...]:
+    """Levels of the label columns right of the body: each cell speaks of its own row only."""
+    rows = frame.rows.tolist()
+    return tuple(
+        Level.of(name, [label(sheet.at(row, at), marks) if sheet.filled[row, at] else None for row in rows], at)
+        for name, at in zip(names, frame.beside, strict=True)
+    )
 
 
 def _lines(rows: Sequence[int]) -> str:
@@ -179,7 +203,7 @@ def _with_data(sheet: Sheet, frame: Frame, stated: Stated) -> NDArray[np.bool_]:
 
 def _find_totals(
     sheet: Sheet, frame: Frame, rows: NDArray[np.bool_], levels: tuple[tuple[Level, ...], tuple[Level, ...]],
-    stated: Stated,
+    stated: Stated, depths: Depths,
 ) -> tuple[tuple[TotalLine, ...], list[Evidence]]:  # fmt: skip
     across, down = levels
     lines = frame.rows[rows]
@@ -195,13 +219,41 @@ def _find_totals(
         crossing = column_paths if axis == "row" else row_paths
         telling = np.array([not any(total_word(label or "") for label in path) for path in crossing], np.bool_)
         totals, unmatched = find_totals(
-            axis, grid, paths, at, named=stated.totals, unworded=stated.totals_found, telling=telling
+            axis,
+            _without_ratios(grid, crossing, paths),
+            paths,
+            at,
+            named=stated.totals,
+            unworded=stated.totals_found,
+            telling=telling,
+            depths=[depths.of[line] for line in at_rows] if axis == "row" and depths.told else _shares(paths),
         )
         found += totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
         why = "it is called a total but is the sum of nothing here"
-        remarks += [Evidence("kept as data", TotalLine(axis, line, at[:0], "").name, why, 0.5) for line in unmatched]
+        remarks += [Evidence(KEPT, TotalLine(axis, line, at[:0], "").name, why, 0.5) for line in unmatched]
     return tuple(found), remarks
+
+
+def _without_ratios(
+    grid: NDArray[np.float64], crossing: Sequence[tuple[str | None, ...]], paths: Sequence[tuple[str | None, ...]]
+) -> NDArray[np.float64]:
+    """The numbers without those of shares and rates, which do not add up; where all are such, none is left out."""
+    lines, across = (
+        np.array([any(is_ratio(label or "") for label in path) for path in side], np.bool_)
+        for side in (paths, crossing)
+    )
+    if lines.all() or across.all() or not (lines.any() or across.any()):
+        return grid
+    told = grid.copy()
+    told[:, across] = np.nan
+    told[lines] = np.nan
+    return told
+
+
+def _shares(paths: Sequence[tuple[str | None, ...]]) -> list[int]:
+    """Depth 1 for lines that are "of which" the line before them."""
+    return [int(bool(path) and of_which(path[-1] or "")) for path in paths]
 
 
 def _paths(levels: Sequence[Level], lines: int) -> list[tuple[str | None, ...]]:
@@ -224,13 +276,13 @@ def _texts_around(
     return texts
 
 
-def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> frozenset[str]:
-    """Footnote marks that some note around the block begins with."""
-    marks = set()
+def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> dict[str, str]:
+    """Footnote marks that some note around the block begins with, and what it says."""
+    marks: dict[str, str] = {}
     for row, column in texts:
         said = sheet.text(row, column)
         first = said.split(" ", 1)[0].rstrip(".:)") if said else ""
         _, mark = trailing_mark("x" + (first + ")" if first.startswith("(") else first))
         if mark:
-            marks.add(mark)
-    return frozenset(marks)
+            marks.setdefault(mark, said[len(first) :].lstrip(" .:)=-–—"))
+    return marks

@@ -7,8 +7,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Kind, Sheet, a1
+from kebrin.cells import Kind, Sheet, a1, column_letters
+from kebrin.layout.across import settle_across
 from kebrin.layout.build import Around, Frame, build
+from kebrin.layout.edges import beside_columns, mark_columns
+from kebrin.layout.lists import find_word_list
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import find_split
@@ -26,6 +29,8 @@ _DEEPEST, _WIDEST = 4, 4
 _MOST_SPACERS = 2
 # Cut-in heads that can stand one inside another above the first body row.
 _MOST_CUTINS = 2
+_BESIDE = "it holds words, beside columns that are headed by periods"
+_MARKS = "it has no heading and holds nothing but short marks beside values"
 
 
 @dataclass(frozen=True)
@@ -69,7 +74,7 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
         play = _from(play, anchor)
     if end is not None:
         play = _Play(play.rows[play.rows <= end.row], play.columns[play.columns <= end.column], *_hidden(play))
-    exact = _exact(sheet, play, anchor, stated) if anchor is not None and anchor.exact else None
+    exact = _edged(sheet, _exact(sheet, play, anchor, stated) if anchor is not None and anchor.exact else None, stated)
     if exact is not None:
         return [build(sheet, exact, stated, Around(_outside(sheet, [exact])), fields)]
     regions = find_regions(sheet, play.rows, play.columns) if len(play.rows) and len(play.columns) else []
@@ -77,8 +82,12 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
         regions = [
             region for region in regions if anchor.row in region.rows and anchor.column in region.columns
         ] or regions
-    framed = [(region, _worked_out(sheet, play.within(region), anchor, stated)) for region in regions]
+    framed = [(region, _framed(sheet, play.within(region), anchor, stated)) for region in regions]
     return _built(sheet, [(region, frame) for region, frame in framed if frame is not None], stated, fields)
+
+
+def _framed(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
+    return _edged(sheet, _worked_out(sheet, play, anchor, stated), stated) or _as_list(sheet, play, stated)
 
 
 def _built(
@@ -95,7 +104,7 @@ def _built(
         inherited = layouts[0].fields if layouts else ()
         around = Around(outside & (owner == number), inherited)
         layouts.append(build(sheet, frame, stated, around, () if layouts else fields))
-    return layouts
+    return settle_across(sheet, layouts) if len(layouts) > 1 else layouts
 
 
 def _outside(sheet: Sheet, frames: list[Frame]) -> NDArray[np.bool_]:
@@ -200,6 +209,40 @@ def _frame(
     )
 
 
+def _edged(sheet: Sheet, frame: Frame | None, stated: Stated) -> Frame | None:
+    """The frame with label columns right of the body, and columns of marks, taken out of the body."""
+    if frame is None:
+        return None
+    asked = None if stated.beside is None else len(stated.beside)
+    beside = beside_columns(sheet, frame.rows, frame.columns, frame.boxhead, asked)
+    body = frame.columns[~np.isin(frame.columns, beside)]
+    marks = mark_columns(sheet, frame.rows, body, frame.boxhead)
+    body = body[~np.isin(body, [column for column, _ in marks])]
+    if not len(body) or not (beside or marks):
+        return frame
+    said = [
+        *[Evidence("label column", column_letters(column), _BESIDE) for column in beside],
+        *[Evidence("marks", f"column {column_letters(column)}", _MARKS) for column, _ in marks],
+    ]
+    return replace(frame, columns=body, beside=tuple(beside), marks=tuple(marks), evidence=(*frame.evidence, *said))
+
+
+def _as_list(sheet: Sheet, play: _Play, stated: Stated) -> Frame | None:
+    """The frame of a list of words, where no figure shows a body."""
+    head = find_word_list(sheet, play.rows, play.columns)
+    if head is None or (stated.boxhead is not None and len(stated.boxhead) != 1):
+        return None
+    used = play.columns[sheet.filled[head, play.columns]]
+    width = 1 if stated.stub is None else len(stated.stub)
+    if width >= len(used):
+        return None
+    why = "one row of short headings over rows of words, each column mostly filled"
+    return Frame(
+        (head,), (head,), tuple(used[:width].tolist()), play.rows[play.rows > head], used[width:],
+        (Evidence("list", f"from {a1(head, int(used[0]))}", why, 0.8),), *_hidden(play), play.repeats, listed=True,
+    )  # fmt: skip
+
+
 def _headed(sheet: Sheet, boxhead: tuple[int, ...], columns: NDArray[np.intp]) -> NDArray[np.bool_]:
     if not boxhead:
         return np.zeros(len(columns), np.bool_)
@@ -278,6 +321,8 @@ def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], *, has_inner:
     if len(filled) == 1 and beside and beside[-1].endswith(":"):
         return False  # a field and its value
     texts = [sheet.text(row, int(column)) for column in filled]
+    if len(filled) == len(columns) > 1 and any(":" not in text for text in texts):
+        return True  # "of which: foot" beside plain headings; a line of fields has gaps, or colons throughout
     if any(":" in text and sheet.kinds[row, column] == Kind.TEXT for text, column in zip(texts, filled, strict=True)):
         return all(text.replace(":", "").isdigit() for text in texts)  # times of day head columns, "Code: N4" does not
     if len(filled) == 1 and has_inner:

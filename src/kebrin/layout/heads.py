@@ -1,7 +1,7 @@
-"""Cut-in heads and hierarchies in a single label column: rows that label the rows below them become levels.
+"""Cut-in heads and hierarchies in a stub: rows that label the rows below them become levels.
 
-Three signs are read: indents (leading spaces or the indent format), rows that hold a label and nothing else, and rows
-without a word for "total" that hold the sum of the rows below them. Each level becomes a column.
+Three signs are read: how deep each label stands, rows that hold a label and nothing else, and rows without a word for
+"total" that hold the sum of the rows below them. Each level becomes a column.
 """
 
 from __future__ import annotations
@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.layout.depths import BOLD, find_depths
 from kebrin.layout.labels import label
 from kebrin.layout.model import Level
 
@@ -20,10 +21,10 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
+    from kebrin.layout.depths import Depths
 
 # A label-only row longer than this, or one that ends as a sentence, is a note between the rows.
 _LONGEST_HEAD = 60
-_FORMAT_INDENT = 2  # one step of the indent format weighs as much as two spaces
 
 
 @dataclass(frozen=True, eq=False)
@@ -38,7 +39,7 @@ class Heads:
 
 def find_heads(
     sheet: Sheet, rows: NDArray[np.intp], column: int, columns: NDArray[np.intp], sums_above: Collection[int],
-    marks: Collection[str] = (),
+    marks: Collection[str] = (), depths: Depths | None = None,
 ) -> Heads:  # fmt: skip
     """The heads among a block's rows.
 
@@ -49,6 +50,7 @@ def find_heads(
         columns: the body columns.
         sums_above: rows that hold the sum of rows below them and are not called a total.
         marks: footnote marks that the notes explain.
+        depths: how deep each row's label stands.
 
     >>> from kebrin.cells import Sheet
     >>> rows = [["Quay", "Jan", "Feb"], ["North"], ["East", 1, 2], ["South"], ["Old", 3, 4]]
@@ -63,34 +65,24 @@ def find_heads(
         return Heads(notes=notes)
     texts = [label(sheet.at(int(row), column), marks) if sheet.filled[row, column] else None for row in rows]
     only = tuple(int(rows[at]) for at in heads if bare[at])
-    indents = _indents(sheet, rows, column)
+    indents = (depths or find_depths(sheet, rows, [column], 0)).of
     body = [at for at in range(len(rows)) if at not in heads and int(rows[at]) not in notes]
-    told = {indents[at] for at in body} | {indents[at] for at in heads}
-    if len(told) > 1 and min(indents[at] for at in heads) < max(indents[at] for at in body):
-        depths = {
+    # Bold says which rows head others, but not which of two heads is the inner one.
+    by_bold = depths is not None and depths.sign == BOLD
+    set_in = bool(body) and not by_bold and min(indents[at] for at in heads) < max(indents[at] for at in body)
+    if set_in:
+        levels = {
             at: sum(1 for other in sorted({indents[head] for head in heads}) if other < indents[at]) for at in heads
         }
         why = "rows with a label alone, or with the sum of those below, head what is indented below them"
     else:
-        depths = _depths_by_runs(heads, bare)
+        levels = _depths_by_runs(heads, bare)
         why = "rows with a label alone, or with the sum of those below, head the rows below them"
-    return Heads(_levels(rows, texts, heads, depths, indents, told, column), only, notes, why)
+    return Heads(_levels(rows, texts, heads, levels, indents if set_in else None, column), only, notes, why)
 
 
 def _is_note(text: str) -> bool:
     return len(text) > _LONGEST_HEAD or text.endswith(".") or text[:1] in "*†‡§" or text.casefold().startswith("note")
-
-
-def _indents(sheet: Sheet, rows: NDArray[np.intp], column: int) -> list[int]:
-    """How far each label is set in, in spaces."""
-    spaces = []
-    for row in rows.tolist():
-        value = sheet.at(row, column)
-        spaces.append(len(value) - len(value.lstrip(" \u00a0\t")) if isinstance(value, str) else 0)
-    if any(spaces) or sheet.textual:
-        return spaces
-    formats = sheet.formats()
-    return [formats.indents.get((int(row), column), 0) * _FORMAT_INDENT for row in rows]
 
 
 def _depths_by_runs(heads: Sequence[int], bare: NDArray[np.bool_]) -> dict[int, int]:
@@ -106,8 +98,8 @@ def _depths_by_runs(heads: Sequence[int], bare: NDArray[np.bool_]) -> dict[int, 
 
 
 def _levels(
-    rows: NDArray[np.intp], texts: list[str | None], heads: Sequence[int], depths: dict[int, int], indents: list[int],
-    told: Collection[int], column: int,
+    rows: NDArray[np.intp], texts: list[str | None], heads: Sequence[int], depths: dict[int, int],
+    indents: Sequence[int] | None, column: int,
 ) -> tuple[Level, ...]:  # fmt: skip
     count = max(depths.values()) + 1
     here: list[str | None] = [None] * count
@@ -118,11 +110,11 @@ def _levels(
         if at in head_rows:
             depth = depths[at]
             here[depth:] = [texts[at], *([None] * (count - depth - 1))]
-            since[depth] = indents[at]
-        elif len(told) > 1:
+            since[depth] = indents[at] if indents else 0
+        elif indents:
             # A row that is set in no further than a head is not below it.
             for depth in range(count):
-                if here[depth] is not None and indents[at] <= since[depth] and min(told) < max(told):
+                if here[depth] is not None and indents[at] <= since[depth]:
                     here[depth:] = [None] * (count - depth)
                     break
         for depth in range(count):

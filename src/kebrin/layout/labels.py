@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cells import Area, Kind, Sheet, as_label, neat, trailing_mark
 from kebrin.layout.model import NO_COLUMN, Level
-from kebrin.layout.words import period_name
+from kebrin.layout.periods import period_name
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence

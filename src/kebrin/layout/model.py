@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 MISSING = -1
 #: The name that a plan gives to a heading row that says nothing: it becomes no column.
 NO_COLUMN = "-"
+#: What the evidence for a line says that is called a total and is kept, since it sums nothing.
+KEPT = "kept as data"
 
 
 class Role(StrEnum):
@@ -128,7 +130,9 @@ class Layout:
 
     Rows and columns are the sheet's own, 0-based; `boxhead` holds the labels over `body_columns` (outermost level
     first), `stub` those over `body_rows`, levels of cut-in heads included. Total lines, spacers, label-only rows and
-    `repeats` (heading rows that are said again) are in neither. `title` is the text nearest above the block,
+    `repeats` (heading rows that are said again) are in neither. `beside_columns` are label columns right of the body
+    (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
+    explains; `notes` says what the marks stand for. `title` is the text nearest above the block,
     `stub_head` the report's own heading of the innermost label column.
     """
 
@@ -147,6 +151,9 @@ class Layout:
     hidden_columns: tuple[int, ...] = ()
     label_rows: tuple[int, ...] = ()
     repeats: tuple[int, ...] = ()
+    beside_columns: tuple[int, ...] = ()
+    mark_columns: tuple[tuple[int, int], ...] = ()
+    notes: tuple[tuple[str, str], ...] = ()
     measures: str = ""
     title: str = ""
     stub_head: str = ""
@@ -215,6 +222,7 @@ class Stated:
         stub: a name per stub column, leftmost first.
         measure: name of the value column.
         measures: name of the boxhead row that holds measures, each to become a column; '' for none.
+        beside: a name per label column right of the body; none are looked for if it is empty.
         cutins: a name per level of cut-in heads, outermost first; none are looked for if it is empty.
         blanks: whether an empty body cell is kept as missing or left out.
         totals: labels of total lines beyond those that are found; `totals_found` False looks for no others.
@@ -227,6 +235,7 @@ class Stated:
     measure: str = ""
     measures: str | None = None
     cutins: tuple[str, ...] | None = None
+    beside: tuple[str, ...] | None = None
     blanks: Literal["keep", "leave out"] = "keep"
     totals: tuple[str, ...] = ()
     totals_found: bool = True

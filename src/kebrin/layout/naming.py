@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cells import Kind, Sheet
 from kebrin.layout.labels import label
-from kebrin.layout.words import period_name
+from kebrin.layout.periods import period_name
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -25,10 +25,16 @@ class Names(NamedTuple):
     boxhead: list[str]
     stub: list[str]
     found: list[str]
+    beside: list[str]
 
 
 def find_names(
-    sheet: Sheet, boxhead: Sequence[int], heads: Sequence[int], stub: Sequence[int], stated: Stated
+    sheet: Sheet,
+    boxhead: Sequence[int],
+    heads: Sequence[int],
+    stub: Sequence[int],
+    stated: Stated,
+    beside: Sequence[int] = (),
 ) -> Names:
     """Names from what is stated and from the corner above the stub.
 
@@ -39,7 +45,11 @@ def find_names(
     stub_names = [label(sheet.at(*at)) if (at := found[column]) else "" for column in stub]
     taken = {at[0] for at in found.values() if at}
     boxhead_names = [_row_name(sheet, row, stub) if row not in taken else "" for row in boxhead]
-    return Names(_override(boxhead_names, stated.boxhead), _override(stub_names, stated.stub), stub_names)
+    beside_names = [label(sheet.at(*at)) if (at := _stub_head(sheet, heads, column)) else "" for column in beside]
+    return Names(
+        _override(boxhead_names, stated.boxhead), _override(stub_names, stated.stub), stub_names,
+        _override(beside_names, stated.beside),
+    )  # fmt: skip
 
 
 def split_corner(stub: tuple[Level, ...], boxhead: tuple[Level, ...]) -> tuple[tuple[Level, ...], tuple[Level, ...]]:

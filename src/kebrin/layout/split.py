@@ -98,10 +98,8 @@ def _use(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tup
     filled = sheet.filled[np.ix_(rows, columns)]
     use = np.where(data, _DATA, np.where(filled, _WORDS, _BLANK)).astype(np.int8)
     why: list[str] = []
-    heads = _heading_rows(sheet, use, rows, columns)
-    for row in heads:
-        use[row][use[row] == _DATA] = _WORDS
-        why.append(f"row {rows[row] + 1} holds years, dates or running numbers, as headings do")
+    told = "holds years, dates or running numbers, as headings do"
+    why += [f"row {rows[row] + 1} {told}" for row in _heading_rows(sheet, use, rows, columns)]
     for column in _label_columns(sheet, use, rows, columns):
         use[:, column][use[:, column] == _DATA] = _WORDS
         why.append(
@@ -111,7 +109,7 @@ def _use(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tup
 
 
 def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
-    """The rows at the top whose numbers are headings; the first row of real data ends the search."""
+    """The rows at the top whose numbers are headings, marked as words; the first row of real data ends the search."""
     heads: list[int] = []
     for row in range(min(len(rows) - 1, 30)):
         at = np.flatnonzero(use[row] == _DATA)
@@ -124,6 +122,7 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
         if not _are_labels(sheet, cells, running=not headed) or _goes_on(sheet, cells, int(rows[row + 1])):
             break
         heads.append(row)
+        use[row][at] = _WORDS
     return heads
 
 

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from kebrin.layout.model import TotalLine
-from kebrin.layout.words import average_word, total_word, without_total_word
+from kebrin.layout.words import average_word, carried_word, says_whole, total_word, without_total_word
 
 if TYPE_CHECKING:
     from collections.abc import Container, Iterator, Sequence
@@ -28,6 +28,8 @@ _ENOUGH_TIES, _NEAR = 0.34, 0.25
 _RECENT_STARTS = 12
 # Bits that an unworded sum must get right beyond the number of places it could have started at.
 _BITS = 14.0
+# As many suffice for a line whose label speaks of a whole ("All routes").
+_WHOLE_BITS = 4.0
 
 
 @dataclass
@@ -41,9 +43,12 @@ class _Search:
     names: frozenset[str]
     words_count: bool  # whether words for "total" and "average" are looked for beside the names
     telling: NDArray[np.bool_]  # cross lines whose numbers are evidence of their own
+    depths: Sequence[int] = ()  # how deep each line's label stands in a hierarchy
     filled: Numbers = field(init=False)  # the same with zeros
     found: dict[int, tuple[NDArray[np.intp], str, float]] = field(default_factory=dict)
     means: set[int] = field(default_factory=set)
+    wholes: set[int] = field(default_factory=set)
+    carried: set[int] = field(default_factory=set)
 
     def __post_init__(self) -> None:
         self.filled = np.nan_to_num(self.numbers, nan=0.0)
@@ -51,6 +56,11 @@ class _Search:
         self.words = [self._word(path) for path in self.paths]
         if self.words_count:
             self.means = {at for at, path in enumerate(self.paths) if any(average_word(label or "") for label in path)}
+            self.carried = {
+                at for at, path in enumerate(self.paths) if any(carried_word(label or "") for label in path)
+            }
+            self.wholes = {at for at, path in enumerate(self.paths) if any(says_whole(label or "") for label in path)}
+            self.wholes |= self.carried
 
     def _says_total(self, label: str) -> bool:
         return self.words_count and bool(total_word(label) or average_word(label))
@@ -65,7 +75,7 @@ class _Search:
 def find_totals(
     axis: Literal["row", "column"], numbers: Numbers, paths: Sequence[tuple[str | None, ...]],
     at: NDArray[np.int32], *, named: Sequence[str] = (), unworded: bool = True,
-    telling: NDArray[np.bool_] | None = None,
+    telling: NDArray[np.bool_] | None = None, depths: Sequence[int] = (),
 ) -> tuple[tuple[TotalLine, ...], tuple[int, ...]]:  # fmt: skip
     """Total lines among the lines of one axis, and the lines that are called a total but sum nothing.
 
@@ -77,6 +87,7 @@ def find_totals(
         named: labels stated to be totals.
         unworded: whether lines that are not named are looked at: by sums alone, and by words for "total".
         telling: cross lines that are evidence of their own; a cross line that sums others only says things twice.
+        depths: how deep each line's label stands in a hierarchy, if its labels show one.
 
     >>> numbers = np.array([[1.0, 4.0], [2.0, 5.0], [3.0, 9.0]])
     >>> paths = [("Out", "08:00"), ("Out", "10:00"), ("Out", "Total")]
@@ -86,17 +97,40 @@ def find_totals(
     """
     if telling is None:
         telling = np.ones(numbers.shape[1], np.bool_)
-    search = _Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named), unworded, telling)
+    search = _Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named), unworded, telling, depths)
     if numbers.shape[0] < 2 or numbers.shape[1] == 0:
         return (), ()
     if unworded:
+        _find_parents(search)
         _find_runs(search)
     unmatched = [line for line, word in enumerate(search.words) if word and not _settle_worded(search, line)]
+    for line in search.carried - set(search.found):
+        search.found[line] = (np.empty(0, np.intp), "it carries a sum over from elsewhere", 1.0)
     totals = tuple(
         TotalLine(axis, int(at[line]), at[parts].astype(np.int32), why, agree, line in search.means)
         for line, (parts, why, agree) in sorted(search.found.items())
     )
     return totals, tuple(int(at[line]) for line in unmatched)
+
+
+def _find_parents(search: _Search) -> None:
+    """Lines that are exactly the sum of the deeper lines below them: the hierarchy says whose sum, so few figures do."""
+    if len(set(search.depths)) < 2:
+        return
+    for line in range(len(search.paths) - 1, -1, -1):
+        below = []
+        for at in range(line + 1, len(search.paths)):
+            if search.depths[at] <= search.depths[line]:
+                break
+            if at not in search.found and not search.words[at]:
+                below.append(at)
+        stated = ~np.isnan(search.numbers[line])
+        if not below or search.words[line] or not (stated & (search.filled[line] != 0)).any():
+            continue
+        gaps = np.abs(search.filled[below].sum(axis=0) - search.filled[line])
+        if np.all(gaps[stated] <= search.slack[stated]):
+            count = f"{len(below)} lines" if len(below) > 1 else "line"
+            search.found[line] = (np.array(below, np.intp), f"it equals the sum of the {count} set in below it", 1.0)
 
 
 def _find_runs(search: _Search) -> None:
@@ -106,14 +140,15 @@ def _find_runs(search: _Search) -> None:
     projected = np.einsum("ij,j->i", search.filled, weights)
     slack = max(float((search.slack * weights).sum()), 1e-9)
     forward, backward = range(len(projected)), range(len(projected) - 1, -1, -1)
-    before, after = _runs(search, projected, slack, forward), _runs(search, projected, slack, backward)
+    known = set(search.found)
+    before, after = (_runs(search, projected, slack, order, passed=known) for order in (forward, backward))
     # Totals stand below their parts or above them; the side that explains more lines is believed, and the other is
     # asked once more about the lines that are left.
     found, other = (before, backward) if len(before) >= len(after) else (after, forward)
     if found:
         left = projected.copy()
-        left[list(found)] = 0.0
-        found = {**found, **_runs(search, left, slack, other, passed=found)}
+        left[[*found, *known]] = 0.0
+        found = {**found, **_runs(search, left, slack, other, passed={*found, *known})}
     for line, parts in found.items():
         word = search.words[line]
         why = f"it equals the sum of the {len(parts)} lines {'before' if parts[0] < line else 'after'} it"
@@ -121,9 +156,9 @@ def _find_runs(search: _Search) -> None:
 
 
 def _runs(
-    search: _Search, projected: Numbers, slack: float, order: range, passed: Container[int] = ()
+    search: _Search, projected: Numbers, slack: float, order: range, passed: Container[int] = frozenset()
 ) -> dict[int, NDArray[np.intp]]:
-    if not _some_run(projected[list(order)], slack):
+    if not _some_run(projected[[line for line in order if line not in passed]], slack):
         return {}
     leaves: list[int] = []
     sums: dict[int, int] = {}  # rounded prefix sum -> how many leaves it spans; the latest start wins
@@ -166,7 +201,8 @@ def _is_sum(search: _Search, line: int, parts: list[int]) -> bool:
     if len(parts) < (1 if worded else 2) or not telling.any():
         return False
     # Small numbers are easily the sum of their neighbours by chance; long ones, or many at once, are not.
-    if not worded and _bits(search.filled[line][search.telling]) < _BITS + np.log2(len(search.paths)):
+    enough = _WHOLE_BITS if line in search.wholes else _BITS + np.log2(len(search.paths))
+    if not worded and _bits(search.filled[line][search.telling]) < enough:
         return False
     gaps = np.abs(search.filled[parts].sum(axis=0) - search.filled[line])
     return bool(np.all(gaps[stated] <= search.slack[stated]))

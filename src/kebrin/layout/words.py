@@ -1,4 +1,4 @@
-"""Words that layouts are recognised by: totals, months, quarters."""
+"""Words that layouts are recognised by: totals, averages, lines carried forward, units."""
 
 from __future__ import annotations
 
@@ -17,21 +17,29 @@ _TOTAL = (
     '合計|小計|総計|合计|小计|总计|합계|총계|소계|المجموع|סה"כ|total geral'
 )
 _TOTAL_WORD = re.compile(rf"(?<![^\W_])(?:{_TOTAL})(?![^\W_])", re.IGNORECASE)
+# A label that begins so repeats a sum only where the figures say so too.
+_WHOLE = re.compile(
+    r"(?:all|both|overall|combined|entire|whole|every|alle|sämtliche|tous|toutes|tutti|tutte|todos|todas|wszystkie)\b"
+    r"|.*\b(?:in all|as a whole|combined|together)$",
+    re.IGNORECASE,
+)
+_RATIO = re.compile(
+    r"[%‰]|\b(?:per ?cent(?:age)?|pct|shares?|rates?|ratio|index|change|growth|yield|anteil|veränderung|quote|part|taux|"
+    r"évolution|quota|variazione|variación|tasa|aandeel|andel)\b",
+    re.IGNORECASE,
+)
+_OF_WHICH = re.compile(
+    r"\W*(?:of which|of whom|thereof|including|davon|darunter|dont|di cui|de los cuales|waarvan|varav|herav|z tego)\b",
+    re.IGNORECASE,
+)
+_CARRIED = re.compile(
+    r"\W*(?:(?:balance |amount |total )?(?:carried|brought)[ -](?:forward|over|down)|[cb]/[fd]|opening balance|"
+    r"übertrag|vortrag|report à nouveau|à reporter|riporto|suma y sigue|transport)\W*",
+    re.IGNORECASE,
+)
 # Words too common to stand for a total inside a longer label.
 _WHOLE_TOTAL = re.compile(r"\W*(?:sum|all|overall|ensemble|somme|somma|suma|soma)\W*", re.IGNORECASE)
 _CJK_TOTAL = re.compile("合計|小計|総計|合计|小计|总计|합계|총계|소계")
-_MONTHS = {
-    month: number
-    for number, names in enumerate(
-        ("jan january", "feb february", "mar march", "apr april", "may", "jun june", "jul july", "aug august",
-         "sep sept september", "oct october", "nov november", "dec december"), 1,
-    )
-    for month in names.split()
-}  # fmt: skip
-_QUARTER = re.compile(r"(?:q[1-4]|[1-4]q|quarter [1-4]|[1-4](?:st|nd|rd|th) quarter)(?: \d{4})?", re.IGNORECASE)
-_YEAR = re.compile(r"(?:1[89]|20|21)\d\d(?:[/–-]\d{2,4})?")
-_DAY = re.compile(r"(?:mon|tue|wed|thu|fri|sat|sun)[a-z]*", re.IGNORECASE)
-_ISO_DATE = re.compile(r"\d{4}-\d\d-\d\d")
 
 
 _AVERAGE_WORD = re.compile(
@@ -88,18 +96,37 @@ def without_total_word(label: str) -> str:
     return _TOTAL_WORD.sub("", label).strip(" ,:;-–—()")
 
 
-def period_name(labels: list[str]) -> str:
-    """The kind of period that all labels name ('year', 'quarter', 'month', 'weekday', 'date'), or ''.
+def says_whole(label: str) -> bool:
+    """Whether a label speaks of all of something, as a total without the word does.
 
-    >>> period_name(["Q1", "Q2"]), period_name(["Jan", "February"]), period_name(["Foot", "May"])
-    ('quarter', 'month', '')
+    >>> says_whole("All routes"), says_whole("Both directions"), says_whole("Allison Quay")
+    (True, True, False)
     """
-    if not labels:
-        return ""
-    bare = [label.strip(" .").casefold() for label in labels]
-    if all(label.split()[0].strip(".") in _MONTHS if label else False for label in bare):
-        return "month"
-    for name, pattern in (("year", _YEAR), ("quarter", _QUARTER), ("date", _ISO_DATE)):
-        if all(pattern.fullmatch(label) for label in bare):
-            return name
-    return "weekday" if all(_DAY.fullmatch(label) for label in bare) else ""
+    return _WHOLE.match(label) is not None
+
+
+def of_which(label: str) -> bool:
+    """Whether a label says that its line is part of the line before it.
+
+    >>> of_which("of which: foot"), of_which("Foot")
+    (True, False)
+    """
+    return _OF_WHICH.match(label) is not None
+
+
+def is_ratio(label: str) -> bool:
+    """Whether a label speaks of shares, rates or changes, which do not add up.
+
+    >>> is_ratio("Change %"), is_ratio("Foot")
+    (True, False)
+    """
+    return _RATIO.search(label) is not None
+
+
+def carried_word(label: str) -> bool:
+    """Whether a label says that a line only carries a sum over from another page.
+
+    >>> carried_word("Brought forward"), carried_word("Cars carried")
+    (True, False)
+    """
+    return _CARRIED.fullmatch(label) is not None

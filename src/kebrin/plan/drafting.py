@@ -134,10 +134,13 @@ def _layout(group: Group) -> Table:
     _, constant = join(group.pieces, group.stamps, drop_constant=True)
     rows = [NO_COLUMN if level.name in constant else level.name for level in layout.boxhead]
     said.add("boxhead", tomlkit.item(rows))
-    cutins = len(layout.stub) - len(layout.stub_columns)
+    beside = len(layout.beside_columns)
+    cutins = len(layout.stub) - len(layout.stub_columns) - beside
     if cutins:
         said.add("cutins", tomlkit.item([level.name for level in layout.stub[:cutins]]))
-    said.add("stub", tomlkit.item([level.name for level in layout.stub[cutins:]]))
+    said.add("stub", tomlkit.item([level.name for level in layout.stub[cutins : len(layout.stub) - beside]]))
+    if beside:
+        said.add("beside", tomlkit.item([level.name for level in layout.stub[-beside:]]))
     if layout.measures:
         said.add("measures", tomlkit.item(layout.measures))
     else:

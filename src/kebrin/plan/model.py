@@ -48,8 +48,9 @@ class LayoutPlan(_Strict):
     `starts` is the text of a heading cell or the address of the block's top left cell; `ends` is the text of the first
     cell below the block or the address of its last cell. `boxhead` and `stub` give a name per heading row and label
     column. `measures` names the boxhead row whose labels become value columns. `cutins` gives a name per level of
-    cut-in heads, outermost first; none are looked for if it is empty. `totals` lists labels of total lines
-    that neither their wording nor their sums would show.
+    cut-in heads, outermost first; none are looked for if it is empty. `beside` gives a name per label column right
+    of the body. `marks` says whether footnote marks are kept, in a column beside their measure. `totals` lists labels of
+    total lines that neither their wording nor their sums would show.
     """
 
     starts: str = ""
@@ -59,6 +60,8 @@ class LayoutPlan(_Strict):
     measure: str = ""
     measures: str | None = None
     cutins: tuple[str, ...] | None = None
+    beside: tuple[str, ...] | None = None
+    marks: Literal["keep", "leave out"] = "leave out"
     blanks: Literal["keep", "leave out"] = "leave out"
     totals: tuple[str, ...] = ()
     find_totals: bool = True

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from kebrin.layout import find_layouts
+from kebrin.errors import SourceError
+from kebrin.layout import KEPT, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, TieOut, account, body_accounts, tie_out
 from kebrin.table import Remark
 from kebrin.tidy import unpivot
@@ -13,10 +14,10 @@ from kebrin.tidy import unpivot
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from kebrin.cells import Sheet
+    from kebrin.cells import Report, Sheet
     from kebrin.layout import FieldCell, Layout, Stated
     from kebrin.table import Table
-    from kebrin.tidy import Blanks
+    from kebrin.tidy import Keep
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,18 +43,18 @@ class SheetWork:
 
 
 def work_sheet(
-    sheet: Sheet, stated: Stated | None = None, *, blanks: Blanks = "leave out", tolerance: float | None = None,
+    sheet: Sheet, stated: Stated | None = None, *, keep: Keep | None = None, tolerance: float | None = None,
     fields: Sequence[FieldCell] = (),
 ) -> SheetWork:  # fmt: skip
     """Find a sheet's blocks, unpivot each, and check totals, body and ledger; stated fields count as fields found."""
     layouts = find_layouts(sheet, stated, fields)
-    pieces = tuple(_piece(sheet, layout, stated, blanks, tolerance) for layout in layouts)
+    pieces = tuple(_piece(sheet, layout, stated, keep, tolerance) for layout in layouts)
     ledger = account(sheet, layouts, [piece.table for piece in pieces])
     remarks = [
         Remark("total", f"{said.where} {said.why}; it was kept as data", sheet.source, sheet.name)
         for layout in layouts
         for said in layout.evidence
-        if said.what == "kept as data"
+        if said.what == KEPT
     ]
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
@@ -64,9 +65,18 @@ def work_sheet(
     return SheetWork(pieces, ledger, tuple(remarks))
 
 
-def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, blanks: Blanks, tolerance: float | None) -> Piece:
+def left_out(report: Report, name: str, why: str) -> str:
+    """Why a sheet was left out, and how many cells it holds, for the account of all that was not read."""
+    try:
+        cells = int(report[name].filled.sum())
+    except SourceError:
+        return f"{why}; its cells can't be read"
+    return f"{why}; {cells:,} cells" if cells != 1 else f"{why}; 1 cell"
+
+
+def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, keep: Keep | None, tolerance: float | None) -> Piece:
     measure = (stated.measure if stated else "") or _only_heading(layout)
-    table = unpivot(sheet, layout, measure=measure, blanks=blanks)
+    table = unpivot(sheet, layout, measure=measure, keep=keep)
     fields: dict[str, str | None] = {found.name: found.value for found in layout.fields}
     return Piece(
         sheet.source, sheet.name, table, layout, tie_out(sheet, layout, tolerance),

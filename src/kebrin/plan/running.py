@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 from kebrin.errors import LayoutError, Place
 from kebrin.layout import Stated
 from kebrin.plan.joining import Done, Terms, join, prove
-from kebrin.plan.pieces import SheetWork, work_sheet
+from kebrin.plan.pieces import SheetWork, left_out, work_sheet
 from kebrin.plan.stamping import field_values, per_block, refuse_unknown_sheets
-from kebrin.plan.unaided import HIDDEN_WHY
 from kebrin.proof import Source
 from kebrin.sources import files, read
+from kebrin.tidy import Keep
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -73,25 +73,30 @@ def _paths(plan: TablePlan, base: Path) -> Iterable[Path]:
 def _part(report: Report, plan: TablePlan, terms: Terms) -> _Part:
     choice = plan.sheets
     refuse_unknown_sheets(report, choice.only, "sheets")
-    works, stamps, left_out = [], [], {}
+    works, stamps, others = [], [], {}
     for name in report.names:
         if not choice.takes(name):
-            left_out[name] = NOT_CHOSEN
+            others[name] = left_out(report, name, NOT_CHOSEN)
         elif name in report.hidden and name not in choice.only and not choice.hidden:
-            left_out[name] = HIDDEN_WHY.format(state=report.hidden[name])
+            others[name] = left_out(report, name, report.hidden[name])
         else:
             work, stamp = _sheet(report, name, plan, terms)
             works.append(work)
             stamps += per_block(stamp, plan.fields, [piece.layout for piece in work.pieces])
     used = tuple(work.ledger.sheet for work in works)
-    return _Part(tuple(works), tuple(stamps), Source(report.path, report.digest, used, left_out))
+    return _Part(tuple(works), tuple(stamps), Source(report.path, report.digest, used, others))
 
 
 def _sheet(report: Report, name: str, plan: TablePlan, terms: Terms) -> tuple[SheetWork, dict[str, str | None]]:
     sheet = report[name]
     values, cells = field_values(sheet, plan.fields)
+    keep = Keep(plan.layout.blanks, plan.layout.marks)
     work = work_sheet(
-        sheet, stated_layout(plan.layout), blanks=plan.layout.blanks, tolerance=terms.tolerance, fields=cells
+        sheet,
+        stated_layout(plan.layout),
+        keep=keep,
+        tolerance=terms.tolerance,
+        fields=cells,
     )
     if not work.pieces:
         raise LayoutError(
@@ -105,5 +110,5 @@ def stated_layout(plan: LayoutPlan) -> Stated:
     """The layout part of a plan, as the layout layer takes it."""
     return Stated(
         starts=plan.starts, ends=plan.ends, boxhead=plan.boxhead, stub=plan.stub, measure=plan.measure,
-        measures=plan.measures, cutins=plan.cutins, totals=plan.totals, totals_found=plan.find_totals,
+        measures=plan.measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
     )  # fmt: skip

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from kebrin.errors import LayoutError, Place
 from kebrin.plan.joining import Done, Terms, join, prove
-from kebrin.plan.pieces import Piece, SheetWork, work_sheet
+from kebrin.plan.pieces import Piece, SheetWork, left_out, work_sheet
 from kebrin.proof import Source
 from kebrin.table import Remark
 
@@ -17,16 +17,14 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report
     from kebrin.layout import Stated
-    from kebrin.tidy import Blanks
-
-HIDDEN_WHY = "{state}"
+    from kebrin.tidy import Keep
 
 
 def tidy_reports(
     reports: Iterable[Report],
     stated: Stated | None = None,
     *,
-    blanks: Blanks = "leave out",
+    keep: Keep | None = None,
     terms: Terms | None = None,
 ) -> list[Done]:
     """The tables of some reports: blocks of one layout are stacked, unlike ones become tables of their own.
@@ -38,7 +36,7 @@ def tidy_reports(
         LayoutError: no table was found on any sheet.
     """
     terms = terms or Terms()
-    found = survey_reports(reports, stated, blanks=blanks, terms=terms)
+    found = survey_reports(reports, stated, keep=keep, terms=terms)
     return [_done(group, found, terms) for group in found.groups]
 
 
@@ -64,7 +62,7 @@ def survey_reports(
     reports: Iterable[Report],
     stated: Stated | None = None,
     *,
-    blanks: Blanks = "leave out",
+    keep: Keep | None = None,
     terms: Terms | None = None,
 ) -> Found:
     """Work on every sheet of some reports, and group the blocks of one layout.
@@ -76,11 +74,11 @@ def survey_reports(
     works: list[SheetWork] = []
     sources: list[Source] = []
     for report in reports:
-        done = [work_sheet(report[name], stated, blanks=blanks, tolerance=tolerance) for name in report.shown]
+        done = [work_sheet(report[name], stated, keep=keep, tolerance=tolerance) for name in report.shown]
         works += done
         used = tuple(work.ledger.sheet for work in done)
-        left_out = {name: HIDDEN_WHY.format(state=state) for name, state in report.hidden.items()}
-        sources.append(Source(report.path, report.digest, used, left_out))
+        others = {name: left_out(report, name, state) for name, state in report.hidden.items()}
+        sources.append(Source(report.path, report.digest, used, others))
     pieces = [piece for work in works for piece in work.pieces]
     if not pieces:
         raise LayoutError(

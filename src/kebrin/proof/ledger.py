@@ -33,6 +33,7 @@ class Use(IntEnum):
     TITLE = 6
     NOTE = 7
     HIDDEN = 8
+    MARK = 9
 
     @property
     def word(self) -> str:
@@ -50,6 +51,7 @@ _WORDS = {
     Use.TITLE: "left out: titles",
     Use.NOTE: "left out: notes",
     Use.HIDDEN: "left out: hidden rows and columns",
+    Use.MARK: "footnote marks beside values",
 }
 _USE_OF = {Role.TITLE: Use.TITLE, Role.NOTE: Use.NOTE, Role.FIELD: Use.FIELD}
 
@@ -105,7 +107,7 @@ def uses_of(sheet: Sheet, layouts: Sequence[Layout], tables: Iterable[Table]) ->
     """The `Use` of each cell (rows x columns); blank cells are unclaimed."""
     uses = np.zeros(sheet.shape, np.uint8)
     for layout in layouts:
-        _claim_lines(uses, layout)
+        _claim_lines(uses, sheet, layout)
     if not layouts:
         plain_text = (sheet.kinds == Kind.TEXT) & ~sheet.data
         uses[plain_text] = Use.NOTE
@@ -115,19 +117,32 @@ def uses_of(sheet: Sheet, layouts: Sequence[Layout], tables: Iterable[Table]) ->
     return uses
 
 
-def _claim_lines(uses: NDArray[np.uint8], layout: Layout) -> None:
+def _claim_lines(uses: NDArray[np.uint8], sheet: Sheet, layout: Layout) -> None:
     for (row, column), role in layout.texts.items():
         uses[row, column] = _USE_OF.get(role, Use.NOTE)
     total_rows = [line.at for line in layout.total_lines("row")]
     total_columns = [line.at for line in layout.total_lines("column")]
-    columns = [*layout.stub_columns, *layout.body_columns.tolist(), *total_columns]
+    stub = [*layout.stub_columns, *layout.beside_columns]
+    marks = [column for column, _ in layout.mark_columns]
+    columns = [*stub, *marks, *layout.body_columns.tolist(), *total_columns]
     label_rows = [*layout.body_rows.tolist(), *layout.label_rows]
     uses[np.ix_((*layout.boxhead_rows, *layout.repeats), columns)] = Use.HEADING
-    uses[np.ix_(label_rows, layout.stub_columns)] = Use.LABEL
+    _leave_strays(uses, sheet, layout, stub)
+    uses[np.ix_(label_rows, stub)] = Use.LABEL
+    uses[np.ix_(layout.body_rows, np.array(marks, np.int32))] = Use.MARK
     uses[np.ix_(layout.body_rows, np.array(total_columns, np.int32))] = Use.TOTAL
     uses[np.ix_(total_rows, columns)] = Use.TOTAL
     uses[list(layout.hidden_rows), :] = Use.HIDDEN
     uses[:, list(layout.hidden_columns)] = Use.HIDDEN
+
+
+def _leave_strays(uses: NDArray[np.uint8], sheet: Sheet, layout: Layout, stub: Sequence[int]) -> None:
+    """A figure in the corner over the stub heads nothing, unless a label column is called by it: nothing claims it."""
+    names = {*layout.names, layout.stub_head}
+    for row in layout.boxhead_rows:
+        for column in stub:
+            if sheet.data[row, column] and sheet.text(row, column) not in names:
+                uses[row, column] = Use.UNCLAIMED
 
 
 def _claim_values(uses: NDArray[np.uint8], sheet: Sheet, table: Table) -> None:

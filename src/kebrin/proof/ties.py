@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from kebrin.cells import Sheet, a1
+from kebrin.layout import is_ratio
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -157,7 +158,7 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     cross = np.concatenate((own, np.array([other.at for other in others], np.int32)))
     numbers = sheet.numbers[np.ix_(line.parts, cross)] if along else sheet.numbers[np.ix_(cross, line.parts)].T
     stated = sheet.numbers[line.at, cross] if along else sheet.numbers[cross, line.at]
-    there = ~np.isnan(stated) & ~np.isnan(numbers).all(axis=0)
+    there = ~np.isnan(stated) & ~np.isnan(numbers).all(axis=0) & ~_ratios(layout, len(cross), along=along)
     numbers, stated, cross = numbers[:, there], stated[there], cross[there]
     terms = (~np.isnan(numbers)).sum(axis=0)
     computed = np.nansum(numbers, axis=0)
@@ -170,6 +171,17 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     rows, columns = (fixed, cross) if along else (cross, fixed)
     of_line = np.full(len(cross), number)
     return rows.astype(np.intp), columns.astype(np.intp), stated, computed, terms, decimals, scale, of_line
+
+
+def _ratios(layout: Layout, cells: int, *, along: bool) -> NDArray[np.bool_]:
+    """Which of a total line's cells stand among shares or rates: these do not add up, unless the whole block is such."""
+    own = np.zeros(cells, np.bool_)
+    for level in layout.boxhead if along else layout.stub:
+        own[: len(level.codes)] |= np.array(
+            [bool(label) and is_ratio(label or "") for label in level.labels()], np.bool_
+        )
+    count = len(layout.body_columns if along else layout.body_rows)
+    return np.zeros(cells, np.bool_) if own[:count].all() else own
 
 
 def _decimals_of(numbers: Numbers) -> NDArray[np.intp]:

@@ -189,6 +189,12 @@ def _times(cells: Cells, known: NDArray[np.bool_]) -> pa.Array | None:
     return arrays.whole(np.array(seconds, np.int64), pa.time32("s"), known)
 
 
-def mark_of(value: object) -> str:
-    """The footnote mark in a cell, or ''."""
-    return read_text(value).mark if isinstance(value, str) else ""
+def marks_of(cells: Cells, beside: dict[int, int]) -> list[str]:
+    """The footnote mark of each cell, '' for none: at the number's end, or in the column of marks beside it."""
+    marks = [""] * len(cells.rows)
+    for at in np.flatnonzero(cells.looks == Look.MARKED).tolist():
+        marks[at] = read_text(cells.sheet.at(int(cells.rows[at]), int(cells.columns[at]))).mark
+    for value, column in beside.items():
+        for at in np.flatnonzero(cells.columns == value).tolist():
+            marks[at] = cells.sheet.text(int(cells.rows[at]), column) or marks[at]
+    return marks

@@ -11,17 +11,30 @@ import pyarrow as pa
 from kebrin.cells import Kind, Sheet, addresses
 from kebrin.errors import Place, PlanError
 from kebrin.table import NO_CELL, Origin, Remark, Segment, Table, arrays
-from kebrin.tidy.columns import Cells, column_of
+from kebrin.tidy.columns import Cells, column_of, marks_of
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Container, Sequence
 
     from numpy.typing import NDArray
 
     from kebrin.layout import Layout, Level
 
-Blanks = Literal["keep", "leave out"]
+Choice = Literal["keep", "leave out"]
 VALUE = "value"
+
+
+@dataclass(frozen=True)
+class Keep:
+    """What is kept beyond the values: rows for empty cells (they are counted either way), footnote marks in columns."""
+
+    blanks: Choice = "leave out"
+    marks: Choice = "leave out"
+
+    @classmethod
+    def of(cls, blanks: bool, marks: bool) -> Keep:  # noqa: FBT001 - the options of a command in order
+        """The same from two answers."""
+        return cls("keep" if blanks else "leave out", "keep" if marks else "leave out")
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,7 +45,7 @@ class _Groups:
     columns: dict[str, NDArray[np.int32]]
 
 
-def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", blanks: Blanks = "leave out") -> Table:
+def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | None = None) -> Table:
     """One row per observation.
 
     Args:
@@ -40,31 +53,54 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", blanks: Blanks =
         layout: its layout.
         measure: name of the value column (default 'value'); with `layout.measures` set, each of that row's labels
             names a column of its own.
-        blanks: whether records whose cells are all empty are kept as missing or left out; they are counted either way.
+        keep: whether records whose cells are all empty, and footnote marks, are kept; both are left out by default.
 
     Returns:
-        A table with the stub's levels, the boxhead's levels and the measure columns, in the sheet's own order.
+        A table with the stub's levels, the boxhead's levels and the measure columns, in the sheet's own order; a column
+        of marks stands behind its measure.
 
     Raises:
         PlanError: two of the columns would bear one name.
     """
+    keep = keep or Keep()
     groups = _by_measure(layout, measure or VALUE) if layout.measures else _one_measure(layout, measure or VALUE)
     _refuse_same_names(sheet, layout, groups)
     records = len(layout.body_rows) * len(next(iter(groups.columns.values()), ()))
     whole = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns)
-    kept = None if blanks == "keep" else _not_empty(sheet, whole)
+    kept = None if keep.blanks == "keep" else _not_empty(sheet, whole)
     labels = tuple(level.name for level in (*layout.stub, *groups.levels))
     segment = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns, kept, labels)
     columns: dict[str, pa.Array] = _dimensions(layout, groups, kept)
     remarks: list[Remark] = list(_same_headings(sheet, layout))
     for name in groups.columns:
-        columns[name], said = column_of(Cells.at(sheet, *segment.cells(name)), name)
+        cells = Cells.at(sheet, *segment.cells(name))
+        columns[name], said = column_of(cells, name)
         remarks += said
+        marks = marks_of(cells, {value: mark for mark, value in layout.mark_columns})
+        if keep.marks == "keep" and any(marks):
+            columns[_free(f"{name} mark", columns)] = _labels(marks)
+    remarks += _what_marks_mean(sheet, layout)
     data = pa.Table.from_arrays(list(columns.values()), names=list(columns))
     table = Table(data, tuple(groups.columns), Origin((segment,)), (), tuple(remarks))
     empty = records - len(segment)
     note = f"{empty:,} empty cells left out" if empty else ""
     return table.step(f"unpivot {sheet.name}", records, note)
+
+
+def _free(name: str, taken: Container[str]) -> str:
+    return _free(f"{name} 2", taken) if name in taken else name
+
+
+def _labels(texts: Sequence[str]) -> pa.Array:
+    known = {text: at for at, text in enumerate(dict.fromkeys(filter(None, texts)))}
+    return arrays.labels(np.array([known.get(text, -1) for text in texts], np.int32), list(known))
+
+
+def _what_marks_mean(sheet: Sheet, layout: Layout) -> list[Remark]:
+    if not layout.notes:
+        return []
+    said = "; ".join(f"{mark} stands for {text!r}" for mark, text in layout.notes)
+    return [Remark("footnotes", f"footnote marks: {said}", sheet.source, sheet.name, count=len(layout.notes))]
 
 
 def _one_measure(layout: Layout, measure: str) -> _Groups:

@@ -1,0 +1,53 @@
+"""Totals over several blocks: a last line that sums the rows of every block above it, not of its own alone."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.layout.model import KEPT, Evidence, Layout, TotalLine
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.cells import Sheet
+
+
+def settle_across(sheet: Sheet, layouts: Sequence[Layout]) -> list[Layout]:
+    """The layouts, with lines that are called a total and sum nothing in their own block tried against all before."""
+    settled: list[Layout] = []
+    for layout in layouts:
+        alike = [other for other in settled if np.array_equal(other.body_columns, layout.body_columns)]
+        settled.append(_settled(sheet, layout, alike) if alike else layout)
+    return settled
+
+
+def _settled(sheet: Sheet, layout: Layout, before: Sequence[Layout]) -> Layout:
+    for said in [said for said in layout.evidence if said.what == KEPT and said.where.startswith("row ")]:
+        row = int(said.where.removeprefix("row ")) - 1
+        own = layout.body_rows[layout.body_rows < row]
+        parts = np.concatenate([*(other.body_rows for other in before), own])
+        numbers = np.nan_to_num(sheet.numbers[np.ix_(parts, layout.body_columns)])
+        stated = sheet.numbers[row, layout.body_columns]
+        known = ~np.isnan(stated)
+        gaps = np.abs(numbers.sum(axis=0) - stated)[known]
+        slack = 1e-9 * np.maximum(np.abs(numbers).sum(axis=0), 1.0)[known]
+        if known.any() and (stated[known] != 0).any() and (gaps <= slack).all():
+            layout = _with_total(layout, row, parts.astype(np.int32), said, len(before) + 1)
+    return layout
+
+
+def _with_total(layout: Layout, row: int, parts: NDArray[np.int32], said: Evidence, blocks: int) -> Layout:
+    kept = np.flatnonzero(layout.body_rows != row)
+    why = f"it equals the sum of the {len(parts)} rows of {blocks} blocks"
+    return replace(
+        layout,
+        body_rows=layout.body_rows[kept],
+        stub=tuple(level.at(kept) for level in layout.stub),
+        totals=(*layout.totals, TotalLine("row", row, parts, why)),
+        evidence=(*(one for one in layout.evidence if one is not said), Evidence("total", said.where, why)),
+    )

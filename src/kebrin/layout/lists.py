@@ -1,0 +1,43 @@
+"""Lists of words: one header row over rows that hold no figure at all, each row one observation already."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import Kind, Sheet
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+_FEWEST_ROWS = 2
+# Header cells are short, and all of the columns below them are mostly filled.
+_LONGEST_HEADING, _FILLED = 40, 0.5
+
+
+def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> int | None:
+    """The header row of a list of words among rows without a body of figures, or None if they are no list.
+
+    >>> sheet = Sheet.of([["Vessel", "Home port"], ["Gull", "Hallan"], ["Tern", "Brae"]])
+    >>> find_word_list(sheet, np.arange(3), np.arange(2))
+    0
+    """
+    if len(columns) < 2 or len(rows) < _FEWEST_ROWS + 1:
+        return None
+    filled = sheet.filled[np.ix_(rows, columns)]
+    widest = int(filled.sum(axis=1).max())
+    if widest < 2:
+        return None
+    at = int(np.argmax(filled.sum(axis=1) == widest))
+    used = np.flatnonzero(filled[at])
+    body = filled[at + 1 :, used]
+    if len(body) < _FEWEST_ROWS or (body.mean(axis=0) < _FILLED).any() or (body.sum(axis=1) < 2).any():
+        return None
+    header = [sheet.text(int(rows[at]), int(columns[column])) for column in used]
+    plain = all(sheet.kinds[rows[at], columns[column]] == Kind.TEXT for column in used)
+    short = all(len(text) <= _LONGEST_HEADING and not text.endswith((":", ".")) for text in header)
+    if not plain or not short or len(set(header)) < len(header):
+        return None
+    labels = [sheet.text(int(row), int(columns[used[0]])) for row in rows[at + 1 :]]
+    return None if any(text.endswith(":") for text in labels) else int(rows[at])

@@ -1,0 +1,85 @@
+"""Periods: whether labels name years, quarters, months, weekdays or dates, in the languages that reports come in.
+
+The words come from the locale data of CLDR by way of Babel; `scripts/make_periods.py` makes the table.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from functools import cache, lru_cache
+from importlib.resources import files
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+_YEAR_TEXT = r"(?:1[89]|20|21)\d\d"
+_YEAR = re.compile(rf"(?:fy ?|fiscal year |year )?(?P<first>{_YEAR_TEXT})(?:[/–-](?P<second>\d\d(?:\d\d)?))?")
+_NUMBERED = (
+    ("quarter", re.compile(rf"(?:{_YEAR_TEXT}[ /-]?)?(?:q[1-4]|[1-4]q|quarter [1-4])(?:[ /'’-]{{0,2}}(?:\d\d)?\d\d)?")),
+    ("half-year", re.compile(rf"(?:{_YEAR_TEXT}[ /-]?)?(?:h[12]|[12]h|(?:1st|2nd|first|second) half)(?:[ /]{_YEAR_TEXT})?")),
+    ("week", re.compile(rf"(?:{_YEAR_TEXT}[ -]?)?(?:w|wk|week|kw)[ .-]?(?:0?[1-9]|[1-4]\d|5[0-3])(?:[ /]{_YEAR_TEXT})?")),
+    ("date", re.compile(r"\d{4}-\d\d-\d\d")),
+    ("month", re.compile(rf"{_YEAR_TEXT}[-/.](?:0[1-9]|1[0-2])|(?:0?[1-9]|1[0-2])[/.]{_YEAR_TEXT}")),
+)  # fmt: skip
+# A word for a period may stand with a year or a mark: "Jan 2031", "2031 January", "May-31", "Mai '31", "Jun (p)".
+_WITH_YEAR = re.compile(
+    rf"(?:{_YEAR_TEXT}[ ./-]+)?(?P<word>.*?[^\d ./'’-])(?: \(?[a-z]{{1,2}}\)?)?[ ./'’-]*(?:{_YEAR_TEXT}|(?<=[ ./'’-])\d\d)?"
+)
+_KINDS = ("month", "weekday", "quarter")
+_MOST_LABELS = 400
+
+
+def period_name(labels: Sequence[str]) -> str:
+    """The kind of period that all labels name ('year', 'quarter', 'month', 'weekday', 'date', ...), or ''.
+
+    >>> period_name(["Q1", "Q2"]), period_name(["Jan", "February 2031"]), period_name(["Foot", "May"])
+    ('quarter', 'month', '')
+    >>> period_name(["Januar", "März"]), period_name(["2031/32", "2032/33"]), period_name(["lundi", "mardi"])
+    ('month', 'year', 'weekday')
+    """
+    bare = tuple(dict.fromkeys(label.strip(" .").casefold() for label in labels[:_MOST_LABELS]))
+    return _named(bare) if bare and all(bare) else ""
+
+
+@lru_cache(maxsize=4096)
+def _named(bare: tuple[str, ...]) -> str:
+    if all(map(_is_year, bare)):
+        return "year"
+    for name, pattern in _NUMBERED:
+        if all(map(pattern.fullmatch, bare)):
+            return name
+    matches = [_WITH_YEAR.fullmatch(label) for label in bare]
+    words = {match["word"].strip(" .") for match in matches if match}
+    if None in matches or any(len(word) > 20 for word in words):
+        return ""
+    for language, kinds in _table().items():
+        # One short word of a foreign language proves nothing: "so", "do" and "mar" are words of many.
+        if language == "en" or len(words) > 1:
+            for kind in _KINDS:
+                if words <= kinds[kind].keys():
+                    return kind
+    return ""
+
+
+def _is_year(label: str) -> bool:
+    """Whether a label is a year, or two that follow one another ("2031/32"); "2031-01" is a month."""
+    match = _YEAR.fullmatch(label)
+    if match is None:
+        return False
+    first, second = match["first"], match["second"]
+    return second is None or int(second) == (int(first) + 1) % (100 if len(second) == 2 else 10_000)
+
+
+@cache
+def _table() -> dict[str, dict[str, dict[str, int]]]:
+    table: dict[str, dict[str, dict[str, int]]] = json.loads(
+        files("kebrin.layout").joinpath("periods.json").read_text("utf-8")
+    )
+    # Spellings of English that the locale data lacks.
+    table["en"]["month"]["sept"] = 9
+    for number, day in enumerate(("mon", "tues", "weds", "thurs", "fri", "sat", "sun")):
+        table["en"]["weekday"][day] = number
+    table["en"]["weekday"] |= {"tue": 1, "wed": 2, "thu": 3, "thur": 3}
+    return table
