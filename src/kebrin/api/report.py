@@ -12,6 +12,7 @@ from kebrin.api.table import Table
 from kebrin.deliver.atomic import whole_file
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.layout import Layout, Stated, find_layouts
+from kebrin.plan.pieces import refuse_questions
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -132,7 +133,8 @@ class Block:
         {'Sailing': '10:00', 'Foot': 9.0, 'Cars': 1.0}
 
         Raises:
-            LayoutError: the block has another number of heading rows or label columns than names are given.
+            LayoutError: the block has another number of heading rows or label columns than names are given, or its
+                layout can be read in two ways.
             PlanError: two columns would bear one name, or `measures` names no boxhead row.
         """
         block = self
@@ -152,6 +154,7 @@ class Block:
 
     def _table(self, measure: str, keep: tidying.Keep, tolerance: float | None) -> Table:
         sheet, layout = self.sheet, self.layout
+        refuse_questions(sheet.source, sheet.name, layout)
         bare = tidying.unpivot(sheet, layout, measure=measure, keep=keep)
         ledger = proof.account(sheet, [layout], [bare])
         ties = proof.tie_out(sheet, layout, tolerance)

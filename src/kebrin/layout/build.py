@@ -10,11 +10,12 @@ import numpy as np
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
 from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.fields import find_fields
+from kebrin.layout.formulas import summing_lines
 from kebrin.layout.heads import Heads, find_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
 from kebrin.layout.model import KEPT, NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
 from kebrin.layout.naming import find_names, split_corner
-from kebrin.layout.totals import find_totals
+from kebrin.layout.totals import Signs, find_totals
 from kebrin.layout.unlike import unlike_level
 from kebrin.layout.words import is_ratio, is_unit, of_which, says_whole, total_word
 
@@ -215,6 +216,7 @@ def _find_totals(
     remarks: list[Evidence] = []
     across_job: _Job = ("column", numbers.T, column_paths, frame.columns.astype(np.int32))
     down_job: _Job = ("row", numbers, row_paths, lines.astype(np.int32))
+    summing = summing_lines(sheet, lines, frame.columns)
     for axis, grid, paths, at in (across_job, down_job):
         crossing = column_paths if axis == "row" else row_paths
         telling = np.array([not any(total_word(label or "") for label in path) for path in crossing], np.bool_)
@@ -225,8 +227,13 @@ def _find_totals(
             at,
             named=stated.totals,
             unworded=stated.totals_found,
-            telling=telling,
-            depths=[depths.of[line] for line in at_rows] if axis == "row" and depths.told else _shares(paths),
+            signs=Signs(
+                telling,
+                [depths.of[line] for line in at_rows] if axis == "row" and depths.told else _shares(paths),
+                (*_unlabelled(sheet, frame, at_rows), *_places(lines, summing[0]))
+                if axis == "row"
+                else _places(frame.columns, summing[1]),
+            ),
         )
         found += totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
@@ -249,6 +256,24 @@ def _without_ratios(
     told[:, across] = np.nan
     told[lines] = np.nan
     return told
+
+
+def _places(lines: NDArray[np.intp], wanted: Collection[int]) -> list[int]:
+    return [at for at, line in enumerate(lines.tolist()) if line in wanted]
+
+
+def _unlabelled(sheet: Sheet, frame: Frame, at_rows: NDArray[np.intp]) -> list[int]:
+    """Rows (by their place) whose innermost label cell is blank and covered by no merge, among rows that bear labels."""
+    if not frame.stub:
+        return []
+    inner = frame.stub[-1]
+    blank = [at for at, line in enumerate(at_rows.tolist()) if not sheet.filled[frame.rows[line], inner]]
+    if not blank or len(blank) * 2 > len(at_rows):
+        return []
+    covered = {
+        row for area in sheet.merges if area.left <= inner <= area.right for row in range(area.top, area.bottom + 1)
+    }
+    return [at for at in blank if int(frame.rows[at_rows[at]]) not in covered]
 
 
 def _shares(paths: Sequence[tuple[str | None, ...]]) -> list[int]:

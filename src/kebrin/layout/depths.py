@@ -16,8 +16,8 @@ if TYPE_CHECKING:
 
 _CODE = re.compile(r"(?P<code>[0-9]+(?:\.[0-9]+)*|[A-Z](?:\.[0-9]+)+|[A-Z])(?:[.)])?(?=\s|$)")
 BOLD = "bold"
-# Formats are read for blocks of up to this many cells; a longer block shows its hierarchy by its sums.
-_SMALL = 20_000
+#: Formats are read for blocks of up to this many cells; a longer block shows its hierarchy by its sums.
+SMALL = 20_000
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,7 @@ def find_depths(sheet: Sheet, rows: NDArray[np.intp], stub: Sequence[int], cells
         return flat
     # Where two label columns stand side by side, a code is in the first and words in the second.
     found = _by_code(sheet, rows, stub[0]) or (_by_spaces(sheet, rows, stub[0]) if len(stub) == 1 else None)
-    if found is None and len(stub) == 1 and cells <= _SMALL and not sheet.textual:
+    if found is None and len(stub) == 1 and cells <= SMALL and not sheet.textual:
         found = _by_format(sheet, rows, stub[0])
     return found or flat
 

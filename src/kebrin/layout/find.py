@@ -10,6 +10,7 @@ import numpy as np
 from kebrin.cells import Kind, Sheet, a1, column_letters
 from kebrin.layout.across import settle_across
 from kebrin.layout.build import Around, Frame, build
+from kebrin.layout.doubts import first_row_doubt
 from kebrin.layout.edges import beside_columns, mark_columns
 from kebrin.layout.lists import find_word_list
 from kebrin.layout.model import Evidence, Layout, Stated
@@ -167,7 +168,9 @@ def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated
         ),
         *[Evidence("labels", "", why) for why in split.why],
     ]
-    if depth is not None:
+    if depth is None:
+        evidence += first_row_doubt(sheet, play.rows, play.columns[play.columns >= split.column], boxhead)
+    else:
         refuse_depth(sheet, play.rows[play.rows < split.row], anchor, depth)
     if width is not None:
         refuse_width(sheet, play.columns[play.columns < split.column], anchor, width)

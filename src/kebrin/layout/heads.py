@@ -59,7 +59,11 @@ def find_heads(
     ([None, 'North', None, 'South'], (1, 3))
     """
     bare = ~sheet.filled[np.ix_(rows, columns)].any(axis=1) & sheet.filled[rows, column]
+    told = bool(depths and depths.told)
     notes = tuple(int(row) for row in rows[bare] if _is_note(sheet.text(int(row), column)))
+    if not told and bare.any() and not bare[0]:
+        # The first rows stand under no head: among plain labels a sentence is a note and no head.
+        notes = tuple(sorted({*notes, *(int(row) for row in rows[bare] if _is_sentence(sheet.text(int(row), column)))}))
     heads = [at for at, row in enumerate(rows.tolist()) if (bare[at] and row not in notes) or row in sums_above]
     if not heads:
         return Heads(notes=notes)
@@ -83,6 +87,12 @@ def find_heads(
 
 def _is_note(text: str) -> bool:
     return len(text) > _LONGEST_HEAD or text.endswith(".") or text[:1] in "*†‡§" or text.casefold().startswith("note")
+
+
+def _is_sentence(text: str) -> bool:
+    """Whether a text has as many words as a sentence, a good part of them in small letters."""
+    words = text.split()
+    return len(words) >= 4 and sum(word[:1].islower() for word in words) * 3 >= len(words)
 
 
 def _depths_by_runs(heads: Sequence[int], bare: NDArray[np.bool_]) -> dict[int, int]:

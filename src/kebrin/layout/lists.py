@@ -16,11 +16,17 @@ _FEWEST_ROWS = 2
 _LONGEST_HEADING, _FILLED = 40, 0.5
 
 
+def _is_bold(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
+    """Whether a row's cells are bold, and those of the row below it are not."""
+    formats = sheet.formats(row + 2)
+    return all(formats.is_bold(row, int(at)) and not formats.is_bold(row + 1, int(at)) for at in columns)
+
+
 def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> int | None:
     """The header row of a list of words among rows without a body of figures, or None if they are no list.
 
-    >>> sheet = Sheet.of([["Vessel", "Home port"], ["Gull", "Hallan"], ["Tern", "Brae"]])
-    >>> find_word_list(sheet, np.arange(3), np.arange(2))
+    >>> sheet = Sheet.of([["Vessel", "Home port", "Crew"], ["Gull", "Hallan", "full"], ["Tern", "Brae", "short"]])
+    >>> find_word_list(sheet, np.arange(3), np.arange(3))
     0
     """
     if len(columns) < 2 or len(rows) < _FEWEST_ROWS + 1:
@@ -39,5 +45,7 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     short = all(len(text) <= _LONGEST_HEADING and not text.endswith((":", ".")) for text in header)
     if not plain or not short or len(set(header)) < len(header):
         return None
+    if len(used) == 2 and not _is_bold(sheet, int(rows[at]), columns[used]):
+        return None  # two columns of words may as well be labels and what they say
     labels = [sheet.text(int(row), int(columns[used[0]])) for row in rows[at + 1 :]]
     return None if any(text.endswith(":") for text in labels) else int(rows[at])

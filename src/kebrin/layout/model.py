@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 MISSING = -1
 #: The name that a plan gives to a heading row that says nothing: it becomes no column.
 NO_COLUMN = "-"
+#: A decision that is less sure than this is put to a person, if a line of a plan can settle it.
+SURE = 0.6
 #: What the evidence for a line says that is called a total and is kept, since it sums nothing.
 KEPT = "kept as data"
 
@@ -39,12 +41,22 @@ class Role(StrEnum):
 
 @dataclass(frozen=True)
 class Evidence:
-    """One decision about the layout: what was decided, where, why, and how sure it is (0 to 1)."""
+    """One decision about the layout: what was decided, where, why, and how sure it is (0 to 1).
+
+    `settle` is the line of a plan that would decide it. A decision below `SURE` that a plan line can settle is a
+    question: tidying unaided stops there.
+    """
 
     what: str
     where: str
     why: str
     sure: float = 1.0
+    settle: str = ""
+
+    @property
+    def is_question(self) -> bool:
+        """Whether a person must decide."""
+        return self.sure < SURE and bool(self.settle)
 
 
 @dataclass(frozen=True, eq=False)
@@ -163,6 +175,11 @@ class Layout:
     def names(self) -> tuple[str, ...]:
         """Names of all dimensions: the stub's, then the boxhead's."""
         return tuple(level.name for level in (*self.stub, *self.boxhead))
+
+    @property
+    def questions(self) -> tuple[Evidence, ...]:
+        """The decisions that a person must take."""
+        return tuple(said for said in self.evidence if said.is_question)
 
     @property
     def shape(self) -> tuple[int, int]:

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
 _YEAR_TEXT = r"(?:1[89]|20|21)\d\d"
-_YEAR = re.compile(rf"(?:fy ?|fiscal year |year )?(?P<first>{_YEAR_TEXT})(?:[/–-](?P<second>\d\d(?:\d\d)?))?")
+_YEAR = re.compile(rf"(?:fy ?|fiscal year |year )?(?P<first>{_YEAR_TEXT})(?:[/–-](?P<second>\d\d(?:\d\d)?))? ?[a-z*]?")
 _NUMBERED = (
     ("quarter", re.compile(rf"(?:{_YEAR_TEXT}[ /-]?)?(?:q[1-4]|[1-4]q|quarter [1-4])(?:[ /'’-]{{0,2}}(?:\d\d)?\d\d)?")),
     ("half-year", re.compile(rf"(?:{_YEAR_TEXT}[ /-]?)?(?:h[12]|[12]h|(?:1st|2nd|first|second) half)(?:[ /]{_YEAR_TEXT})?")),

@@ -119,7 +119,7 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
         headed = row > 0 and (use[row - 1][at] == _WORDS).sum() * 2 > len(at)
         if headed and _tell_apart(sheet, [(int(rows[row - 1]), column) for _, column in cells]):
             break  # the words above are headings enough
-        if not _are_labels(sheet, cells, running=not headed) or _goes_on(sheet, cells, int(rows[row + 1])):
+        if not are_labels(sheet, cells, running=not headed) or _goes_on(sheet, cells, int(rows[row + 1])):
             break
         heads.append(row)
         use[row][at] = _WORDS
@@ -152,7 +152,7 @@ def _label_columns(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], 
             continue
         cells = [(int(rows[row]), int(columns[column])) for row in at]
         # A running number stands at the very left; further in, 1, 2, 3 may well be figures.
-        if not _are_labels(sheet, cells, running=column == 0, times=True):
+        if not are_labels(sheet, cells, running=column == 0, times=True):
             break
         if _same_kind_beside(sheet, cells, int(columns[column + 1])):
             break
@@ -166,7 +166,7 @@ def _same_kind_beside(sheet: Sheet, cells: list[tuple[int, int]], beside: int) -
     return sheet.kinds[cells[0]] == Kind.DATE and kinds == {int(Kind.DATE)}
 
 
-def _are_labels(sheet: Sheet, cells: list[tuple[int, int]], *, running: bool, times: bool = False) -> bool:
+def are_labels(sheet: Sheet, cells: list[tuple[int, int]], *, running: bool, times: bool = False) -> bool:
     """Whether numbers look like labels: years, dates, times of day or (if asked) a running number."""
     if len(cells) < 2:
         return False

@@ -17,7 +17,7 @@ from kebrin.layout.model import TotalLine
 from kebrin.layout.words import average_word, carried_word, says_whole, total_word, without_total_word
 
 if TYPE_CHECKING:
-    from collections.abc import Container, Iterator, Sequence
+    from collections.abc import Collection, Container, Iterator, Sequence
 
     from numpy.typing import NDArray
 
@@ -32,6 +32,21 @@ _BITS = 14.0
 _WHOLE_BITS = 4.0
 
 
+@dataclass(frozen=True)
+class Signs:
+    """What else than figures and words shows which lines are totals.
+
+    Attributes:
+        telling: cross lines that are evidence of their own; a cross line that sums others only says things twice.
+        depths: how deep each line's label stands in a hierarchy, if its labels show one.
+        wholes: lines that few figures show to be a sum: those without a label of their own, say.
+    """
+
+    telling: NDArray[np.bool_] | None = None
+    depths: Sequence[int] = ()
+    wholes: Collection[int] = ()
+
+
 @dataclass
 class _Search:
     """The lines of one axis while its totals are looked for."""
@@ -42,17 +57,19 @@ class _Search:
     at: NDArray[np.int32]  # the sheet's row or column of each line
     names: frozenset[str]
     words_count: bool  # whether words for "total" and "average" are looked for beside the names
-    telling: NDArray[np.bool_]  # cross lines whose numbers are evidence of their own
-    depths: Sequence[int] = ()  # how deep each line's label stands in a hierarchy
+    signs: Signs
     filled: Numbers = field(init=False)  # the same with zeros
     found: dict[int, tuple[NDArray[np.intp], str, float]] = field(default_factory=dict)
     means: set[int] = field(default_factory=set)
+    telling: NDArray[np.bool_] = field(init=False)
     wholes: set[int] = field(default_factory=set)
     carried: set[int] = field(default_factory=set)
 
     def __post_init__(self) -> None:
         self.filled = np.nan_to_num(self.numbers, nan=0.0)
         self.slack = 1e-9 * np.maximum(np.abs(self.filled).sum(axis=0), 1.0)
+        told = self.signs.telling
+        self.telling = np.ones(self.numbers.shape[1], np.bool_) if told is None else told
         self.words = [self._word(path) for path in self.paths]
         if self.words_count:
             self.means = {at for at, path in enumerate(self.paths) if any(average_word(label or "") for label in path)}
@@ -60,7 +77,7 @@ class _Search:
                 at for at, path in enumerate(self.paths) if any(carried_word(label or "") for label in path)
             }
             self.wholes = {at for at, path in enumerate(self.paths) if any(says_whole(label or "") for label in path)}
-            self.wholes |= self.carried
+            self.wholes |= set(self.signs.wholes) | self.carried | _named_as_their_group(self.paths)
 
     def _says_total(self, label: str) -> bool:
         return self.words_count and bool(total_word(label) or average_word(label))
@@ -75,7 +92,7 @@ class _Search:
 def find_totals(
     axis: Literal["row", "column"], numbers: Numbers, paths: Sequence[tuple[str | None, ...]],
     at: NDArray[np.int32], *, named: Sequence[str] = (), unworded: bool = True,
-    telling: NDArray[np.bool_] | None = None, depths: Sequence[int] = (),
+    signs: Signs | None = None,
 ) -> tuple[tuple[TotalLine, ...], tuple[int, ...]]:  # fmt: skip
     """Total lines among the lines of one axis, and the lines that are called a total but sum nothing.
 
@@ -86,8 +103,7 @@ def find_totals(
         at: the sheet's row or column of each line.
         named: labels stated to be totals.
         unworded: whether lines that are not named are looked at: by sums alone, and by words for "total".
-        telling: cross lines that are evidence of their own; a cross line that sums others only says things twice.
-        depths: how deep each line's label stands in a hierarchy, if its labels show one.
+        signs: what else shows which lines are totals.
 
     >>> numbers = np.array([[1.0, 4.0], [2.0, 5.0], [3.0, 9.0]])
     >>> paths = [("Out", "08:00"), ("Out", "10:00"), ("Out", "Total")]
@@ -95,9 +111,7 @@ def find_totals(
     >>> [(line.name, line.parts.tolist(), line.agree) for line in totals], unmatched
     ([('row 3', [0, 1], 1.0)], ())
     """
-    if telling is None:
-        telling = np.ones(numbers.shape[1], np.bool_)
-    search = _Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named), unworded, telling, depths)
+    search = _Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named), unworded, signs or Signs())
     if numbers.shape[0] < 2 or numbers.shape[1] == 0:
         return (), ()
     if unworded:
@@ -113,14 +127,25 @@ def find_totals(
     return totals, tuple(int(at[line]) for line in unmatched)
 
 
+def _named_as_their_group(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
+    """Lines whose innermost label says what a label outside it says: "Q1" under Q1, where others there say more."""
+    groups: dict[tuple[str | None, ...], set[str | None]] = {}
+    for path in paths:
+        groups.setdefault(path[:-1], set()).add(path[-1] if path else None)
+    return {
+        at for at, path in enumerate(paths) if len(path) > 1 and path[-1] in path[:-1] and len(groups[path[:-1]]) > 1
+    }
+
+
 def _find_parents(search: _Search) -> None:
     """Lines that are exactly the sum of the deeper lines below them: the hierarchy says whose sum, so few figures do."""
-    if len(set(search.depths)) < 2:
+    depths = search.signs.depths
+    if len(set(depths)) < 2:
         return
     for line in range(len(search.paths) - 1, -1, -1):
         below = []
         for at in range(line + 1, len(search.paths)):
-            if search.depths[at] <= search.depths[line]:
+            if depths[at] <= depths[line]:
                 break
             if at not in search.found and not search.words[at]:
                 below.append(at)

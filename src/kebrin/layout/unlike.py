@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 _MOST_MEASURES = 12
 _SAMPLE_ROWS = 3
 _MONEY = re.compile(r"[$€£¥₩₹]|\b(?:USD|EUR|GBP|CHF|JPY|SEK|NOK|DKK)\b")
+_YEARS = re.compile(r"\b(?:years?|built|since|founded|baujahr|jahr|année|año|anno|jaar|år)\b", re.IGNORECASE)
 _PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
 
 
@@ -70,11 +71,18 @@ def _kind(
     return f"{kind.word} {_family(sheet, rows, columns, label)}" if kind == Kind.NUMBER else kind.word
 
 
+def _are_years(numbers: NDArray[np.float64]) -> bool:
+    known = numbers[~np.isnan(numbers)]
+    return bool(len(known) and ((known >= 1700) & (known <= 2200) & (known % 1 == 0)).all())
+
+
 def _family(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], label: str) -> str:
     if _MONEY.search(label):
         return "money"
     if _PERCENT.search(label):
         return "percent"
+    if _YEARS.search(label) and _are_years(sheet.numbers[np.ix_(rows, columns)]):
+        return "year"
     if sheet.textual:
         return "plain"
     sample = rows[:_SAMPLE_ROWS]

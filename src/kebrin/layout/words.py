@@ -20,7 +20,7 @@ _TOTAL_WORD = re.compile(rf"(?<![^\W_])(?:{_TOTAL})(?![^\W_])", re.IGNORECASE)
 # A label that begins so repeats a sum only where the figures say so too.
 _WHOLE = re.compile(
     r"(?:all|both|overall|combined|entire|whole|every|alle|sämtliche|tous|toutes|tutti|tutte|todos|todas|wszystkie)\b"
-    r"|.*\b(?:in all|as a whole|combined|together)$",
+    r"|.*\b(?:in all|as a whole|combined|together)$|(?:full |whole |calendar )?(?:year|annual|jahr|année|año|anno)$",
     re.IGNORECASE,
 )
 _RATIO = re.compile(

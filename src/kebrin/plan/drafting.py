@@ -126,6 +126,8 @@ def _layout(group: Group) -> Table:
     piece = group.pieces[0]
     layout = piece.layout
     said = table()
+    for asked in layout.questions:
+        said.add(comment(f"? {asked.what}, {asked.where}: {asked.why}. If so, state {asked.settle} instead."))
     for reason in _reasons(layout):
         said.add(comment(reason))
     head = _anchor(group)

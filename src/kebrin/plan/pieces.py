@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from kebrin.errors import SourceError
+from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.layout import KEPT, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, TieOut, account, body_accounts, tie_out
 from kebrin.table import Remark
@@ -72,6 +72,20 @@ def left_out(report: Report, name: str, why: str) -> str:
     except SourceError:
         return f"{why}; its cells can't be read"
     return f"{why}; {cells:,} cells" if cells != 1 else f"{why}; 1 cell"
+
+
+def refuse_questions(file: str, sheet: str, layout: Layout) -> None:
+    """Stop where the layout is a person's to decide.
+
+    Raises:
+        LayoutError: two readings are close; the plan line that settles it is told.
+    """
+    for said in layout.questions:
+        raise LayoutError(
+            f"the {said.what}, {said.where}, can be read in two ways", Place(file, sheet, layout.address),
+            why=said.why,
+            do=f"Let `kebrin draft` write a plan: keep what its layout says, or state {said.settle}",
+        )  # fmt: skip
 
 
 def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, keep: Keep | None, tolerance: float | None) -> Piece:

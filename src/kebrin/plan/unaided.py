@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from kebrin.errors import LayoutError, Place
 from kebrin.plan.joining import Done, Terms, join, prove
-from kebrin.plan.pieces import Piece, SheetWork, left_out, work_sheet
+from kebrin.plan.pieces import Piece, SheetWork, left_out, refuse_questions, work_sheet
 from kebrin.proof import Source
 from kebrin.table import Remark
 
@@ -33,10 +33,13 @@ def tidy_reports(
     each field whose value differs. Boxhead rows that say the same throughout do not.
 
     Raises:
-        LayoutError: no table was found on any sheet.
+        LayoutError: no table was found on any sheet, or a layout can be read in two ways.
     """
     terms = terms or Terms()
     found = survey_reports(reports, stated, keep=keep, terms=terms)
+    for group in found.groups:
+        for piece in group.pieces:
+            refuse_questions(piece.file, piece.sheet, piece.layout)
     return [_done(group, found, terms) for group in found.groups]
 
 
