@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,6 +15,8 @@ from kebrin.errors import OutputError
 from kebrin.plan import unaided
 from kebrin.plan.reading import parse_plan, read_plan
 from kebrin.plan.running import run_plan
+from kebrin.plan.wanted import Match, Wanted, read_wanted, same_names
+from kebrin.table import Remark
 from kebrin.tidy import Keep
 
 if TYPE_CHECKING:
@@ -59,6 +61,23 @@ class Run:
     def holds(self) -> bool:
         """Whether every proof holds."""
         return all(done.proof.holds for done in self.done)
+
+    def checked(self, wanted: Wanted | str | Path) -> tuple[Run, Match]:
+        """Hold the tables against wanted rows: the run whose proof knows of rows that are not there, and the match.
+
+        The table whose columns fit best is the one that is held against them.
+
+        Raises:
+            PlanError: the file holds no wanted rows.
+        """
+        rows = wanted if isinstance(wanted, Wanted) else read_wanted(wanted)
+        matches = [same_names(rows, done.table.data) for done in self.done]
+        at = max(range(len(matches)), key=lambda place: matches[place].rank)
+        done, match = self.done[at], matches[at]
+        said = [f"column {name!r} is not in the table" for name in match.absent] or list(match.misses)
+        missing = tuple(Remark("wanted row", f"not as wanted: {miss}", breaks=True) for miss in said)
+        proof = replace(done.proof, remarks=(*done.proof.remarks, *missing))
+        return replace(self, done=(*self.done[:at], replace(done, proof=proof), *self.done[at + 1 :])), match
 
     def write(self, outputs: Mapping[str, str | Path] | None = None, *, accept: bool = False) -> tuple[Published, ...]:
         """Write the outputs, each with its `.proof.json` beside it; those not proved are held back as `.unproved`.
@@ -124,13 +143,16 @@ def load_plan(path: str | Path) -> Plan:
     return Plan(read_plan(path), Path(path).parent, Path(path).read_text("utf-8"))
 
 
-def draft(*reports: Report | str | Path, base: str | Path = ".", output: str = "") -> Plan:
+def draft(
+    *reports: Report | str | Path, base: str | Path = ".", output: str = "", like: str | Path | None = None
+) -> Plan:
     """Draft a plan: what is worked out about the reports, with names to change and the reasons as comments.
 
     Args:
         reports: reports, or the names of their files.
         base: the folder that the plan will stand in.
         output: the file for the first table.
+        like: a file with a few rows of the table that is wanted; the plan then gives these rows.
 
     >>> import kebrin as kb
     >>> plan = kb.draft(kb.demo_file("traffic_2031.xlsx"))
@@ -142,11 +164,16 @@ def draft(*reports: Report | str | Path, base: str | Path = ".", output: str = "
     Raises:
         SourceError: a file can't be read.
         LayoutError: no table was found.
+        PlanError: no reading of the reports gives any of the wanted rows.
     """
     from kebrin.plan.drafting import draft_plan
+    from kebrin.plan.like import draft_like
 
     cores = (report.core if isinstance(report, Report) else sources.read(report) for report in reports)
-    text = draft_plan(cores, base=Path(base), output=output)
+    if like is None:
+        text = draft_plan(cores, base=Path(base), output=output)
+    else:
+        text = draft_like(list(cores), read_wanted(like), base=Path(base), output=output).text
     return Plan(parse_plan(text), Path(base), text)
 
 

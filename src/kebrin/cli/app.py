@@ -20,6 +20,10 @@ app = typer.Typer(
 
 Inputs = Annotated[list[str], typer.Argument(metavar="INPUT...", help="Reports: files, folders, or patterns with *.")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print the result as JSON for programs.")]
+Like = Annotated[
+    Path | None,
+    typer.Option("--like", metavar="WANTED", help="A few rows of the table you want, columns named as you like."),
+]
 Accept = Annotated[
     bool,
     typer.Option("--accept", help="Publish the output even if its proof does not hold; the proof records it."),
@@ -94,13 +98,14 @@ def draft(
     inputs: Inputs,
     output: Annotated[Path, typer.Option("-o", "--output", metavar="PLAN", help="Plan file to write, a TOML file.")],
     *,
+    like: Like = None,
     as_json: AsJson = False,
 ) -> None:
     """Write what was worked out as a plan, with the reasons."""
     with told(as_json=as_json):
         from kebrin.cli import drafting
 
-        code = drafting.draft(inputs, output, as_json=as_json)
+        code = drafting.draft(inputs, output, like=like, as_json=as_json)
     sys.exit(code)
 
 
@@ -108,6 +113,7 @@ def draft(
 def run(
     plan: Annotated[Path, typer.Argument(metavar="PLAN", help="The plan, a TOML file.")],
     *,
+    like: Like = None,
     accept: Accept = False,
     as_json: AsJson = False,
 ) -> None:
@@ -115,7 +121,7 @@ def run(
     with told(as_json=as_json):
         from kebrin.cli import running
 
-        code = running.run(plan, accept=accept, as_json=as_json)
+        code = running.run(plan, like=like, accept=accept, as_json=as_json)
     sys.exit(code)
 
 

@@ -10,6 +10,7 @@ from kebrin.cli import show
 from kebrin.cli.ending import Exit
 from kebrin.cli.progress import Progress
 from kebrin.errors import Place, PlanError
+from kebrin.plan.wanted import read_wanted
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -20,19 +21,27 @@ if TYPE_CHECKING:
     from kebrin.deliver.publish import Published
 
 
-def run(plan_file: Path, *, accept: bool, as_json: bool) -> int:
-    """Run a plan and write its outputs."""
+def run(plan_file: Path, *, like: Path | None, accept: bool, as_json: bool) -> int:
+    """Run a plan, hold its table against wanted rows if there are any, and write its outputs."""
     plan = load_plan(plan_file)
     if not plan.model.output:
         raise PlanError("the plan names no output", Place(str(plan_file)), do="Add [[output]] with table and file")
     with Progress(shown=not as_json) as progress:
         done = plan.run(on_file=progress.at)
+    match = None
+    if like is not None:
+        done, match = done.checked(read_wanted(like))
     published = done.write(accept=accept)
     if as_json:
-        print(json.dumps(plain(done, published), ensure_ascii=False))
+        said = plain(done, published)
+        if match is not None:
+            said["wanted"] = show.plain_match(match)
+        print(json.dumps(said, ensure_ascii=False))
     else:
         out = show.console()
         tell(out, done, published)
+        if match is not None:
+            show.wanted(out, match)
         show.next_step(out, f"See the cell behind a value: kebrin trace {published[0].path} 1")
     return Exit.DONE if done.holds or accept else Exit.NOT_PROVED
 

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
     from kebrin.deliver.publish import Published
+    from kebrin.plan.wanted import Match
     from kebrin.proof import Proof
     from kebrin.table import Table
 
@@ -101,7 +102,9 @@ def verdict(out: Console, proof: Proof) -> None:
 
 def _account(proof: Proof) -> list[tuple[str, str]]:
     counts = proof.counts
-    used = " · ".join(f"{cells:,} {use}" for use, cells in counts.items() if use.startswith(("used", "fields")))
+    used = " · ".join(
+        f"{cells:,} {use}" for use, cells in counts.items() if use.startswith(("used", "fields", "footnote"))
+    )
     left = " · ".join(
         f"{cells:,} {use.removeprefix('left out: ')}" for use, cells in counts.items() if use.startswith("left")
     )
@@ -130,6 +133,8 @@ def _sheets_left_out(proof: Proof) -> list[tuple[str, str]]:
             said = name
         else:
             said = f"{name} of {files[0]}" if len(files) == 1 else f"{name} of {len(files)} files"
+        cells = sum(source.left_cells.get(name, 0) for source in proof.sources)
+        said += f" ({counted(cells, 'cell')})"
         by_why.setdefault(why, []).append(said)
     return [
         ("sheets left out", f"{', '.join(names[:6])}{f' and {len(names) - 6} more' if len(names) > 6 else ''}: {why}")
@@ -154,15 +159,16 @@ def _totals(proof: Proof) -> str:
 
 def remarks(out: Console, proof: Proof) -> None:
     """What was noticed on the way, the first dozen."""
-    if not proof.remarks:
+    told = [remark for remark in proof.remarks if not remark.breaks]  # those that break it are in the verdict
+    if not told:
         return
     heading(out, "Noticed")
     several = len(proof.sources) > 1
-    for remark in proof.remarks[:_REMARKS]:
+    for remark in told[:_REMARKS]:
         file = f"{Path(remark.file).name}, " if several and remark.file else ""
         line(out, f"· {file}{remark}")
-    if len(proof.remarks) > _REMARKS:
-        out.print(Text(f"  and {len(proof.remarks) - _REMARKS} more, all in the proof file", style="dim"))
+    if len(told) > _REMARKS:
+        out.print(Text(f"  and {len(told) - _REMARKS} more, all in the proof file", style="dim"))
 
 
 def outputs(out: Console, published: Sequence[Published], lengths: dict[str, int]) -> None:
@@ -188,6 +194,25 @@ def line(out: Console, text: str, style: str = "") -> None:
         out.print()
         return
     out.print(Padding(Text(text, style=style), (0, 0, 0, 2), expand=False))
+
+
+def wanted(out: Console, match: Match) -> None:
+    """Which wanted rows are there, and why the others are not."""
+    heading(out, f"Wanted rows: {sum(match.reached)} of {len(match.wanted)} are there")
+    for name in match.absent:
+        line(out, f"! column {name!r} is not in the table", "bold")
+    for miss in match.misses:
+        line(out, f"! {miss}", "bold")
+
+
+def plain_match(match: Match) -> dict[str, Any]:
+    """The same for programs."""
+    return {
+        "rows": len(match.wanted),
+        "there": sum(match.reached),
+        "absent": list(match.absent),
+        "why": list(match.misses),
+    }
 
 
 def next_step(out: Console, text: str) -> None:

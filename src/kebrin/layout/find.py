@@ -172,8 +172,12 @@ def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated
         evidence += first_row_doubt(sheet, play.rows, play.columns[play.columns >= split.column], boxhead)
     else:
         refuse_depth(sheet, play.rows[play.rows < split.row], anchor, depth)
+        if len(boxhead) < depth:
+            refuse_depth(sheet, np.array(boxhead, np.intp), anchor, depth)
     if width is not None:
         refuse_width(sheet, play.columns[play.columns < split.column], anchor, width)
+        if len(stub) < width:
+            refuse_width(sheet, np.array(stub, np.intp), anchor, width)
     if anchor is not None:
         anchor.check(sheet, boxhead, stub)
     return _frame(sheet, play, boxhead, stub, tuple(evidence), split.row, split.column)

@@ -7,8 +7,9 @@ wherever the report has words for them.
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import tomlkit
 from tomlkit import TOMLDocument, comment, document, nl, table
@@ -18,7 +19,7 @@ from kebrin.plan.joining import join
 from kebrin.plan.unaided import Found, Group, survey_reports
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Iterable, Mapping, Sequence
 
     from tomlkit.items import Table
 
@@ -26,6 +27,25 @@ if TYPE_CHECKING:
     from kebrin.layout import Layout
 
 _REASONS = 6
+
+
+@dataclass(frozen=True, eq=False)
+class Draft:
+    """One table to be drafted: blocks of one layout, and what is stated beyond what they show.
+
+    Attributes:
+        group: the blocks.
+        extras: more keys of the layout, beside those that every draft states.
+        places: a place for each field; those that tell the blocks apart by default.
+        columns: the columns to write, new name to old; all if it is empty.
+        said: what is said above the layout.
+    """
+
+    group: Group
+    extras: Mapping[str, Any] = field(default_factory=dict)
+    places: Mapping[str, str] | None = None
+    columns: Mapping[str, str] = field(default_factory=dict)
+    said: Sequence[str] = ()
 
 
 def draft_plan(reports: Iterable[Report], *, base: Path, output: str = "") -> str:
@@ -40,14 +60,21 @@ def draft_plan(reports: Iterable[Report], *, base: Path, output: str = "") -> st
         LayoutError: no table was found.
     """
     found = survey_reports(reports)
+    head = "Drafted by `kebrin draft`: names and reasons are proposals. Change what is wrong, then run it."
+    return compose(found, [Draft(group) for group in found.groups], [head], base=base, output=output)
+
+
+def compose(found: Found, drafts: Sequence[Draft], head: Sequence[str], *, base: Path, output: str = "") -> str:
+    """The text of a plan: what is said at its head, its tables, its outputs."""
     plan = document()
-    plan.add(comment("Drafted by `kebrin draft`: names and reasons are proposals. Change what is wrong, then run it."))
+    for line in head:
+        plan.add(comment(line))
     plan.add("kebrin", tomlkit.item(1))
     tables = table(is_super_table=True)
     names: list[str] = []
-    for group in found.groups:
-        names.append(_free_name(group.name, names))
-        tables.add(tomlkit.key(names[-1]), _table(group, found, base))
+    for draft in drafts:
+        names.append(_free_name(draft.group.name, names))
+        tables.add(tomlkit.key(names[-1]), _table(draft, found, base))
     plan.add(nl())
     plan.add("table", tables)
     _add_outputs(plan, names, output)
@@ -61,18 +88,22 @@ def _free_name(wanted: str, taken: Sequence[str]) -> str:
     return bare if bare not in taken else f"{bare}_{len(taken) + 1}"
 
 
-def _table(group: Group, found: Found, base: Path) -> Table:
+def _table(draft: Draft, found: Found, base: Path) -> Table:
+    group = draft.group
     one = table()
     one.add("files", _files(group, base))
     sheets = _sheets(group, found)
     if sheets is not None:
         one.add("sheets", sheets)
     one.add(nl())
-    one.add("layout", _layout(group))
+    one.add("layout", _layout(draft))
     one["layout"].add(nl())
-    fields = _fields(group)
+    fields = _named(_places(group) if draft.places is None else draft.places)
     if fields is not None:
         one.add("fields", fields)
+    columns = _named(draft.columns)
+    if columns is not None:
+        one.add("columns", columns)
     return one
 
 
@@ -122,10 +153,13 @@ def _sheets(group: Group, found: Found) -> tomlkit.items.Item | None:
     return choice
 
 
-def _layout(group: Group) -> Table:
+def _layout(draft: Draft) -> Table:
+    group = draft.group
     piece = group.pieces[0]
     layout = piece.layout
     said = table()
+    for line in draft.said:
+        said.add(comment(line))
     for asked in layout.questions:
         said.add(comment(f"? {asked.what}, {asked.where}: {asked.why}. If so, state {asked.settle} instead."))
     for reason in _reasons(layout):
@@ -134,7 +168,8 @@ def _layout(group: Group) -> Table:
     if head:
         said.add("starts", tomlkit.item(head))
     _, constant = join(group.pieces, group.stamps, drop_constant=True)
-    rows = [NO_COLUMN if level.name in constant else level.name for level in layout.boxhead]
+    dropped = set(constant) - set(draft.columns.values())
+    rows = [NO_COLUMN if level.name in dropped else level.name for level in layout.boxhead]
     said.add("boxhead", tomlkit.item(rows))
     beside = len(layout.beside_columns)
     cutins = len(layout.stub) - len(layout.stub_columns) - beside
@@ -147,6 +182,9 @@ def _layout(group: Group) -> Table:
         said.add("measures", tomlkit.item(layout.measures))
     else:
         said.add("measure", tomlkit.item(piece.table.measures[0]))
+    for key, value in draft.extras.items():
+        if key not in said:
+            said.add(key, tomlkit.item(value))
     return said
 
 
@@ -165,25 +203,36 @@ def _anchor(group: Group) -> str:
     return next(iter(heads))
 
 
-def _fields(group: Group) -> Table | None:
-    stamps = group.stamps
-    if not stamps[0]:
+def _named(named: Mapping[str, str]) -> Table | None:
+    if not named:
         return None
     said = table()
-    for name in stamps[0]:
-        said.add(name, tomlkit.item(_place(name, group)))
+    for name, value in named.items():
+        said.add(tomlkit.key(name), tomlkit.item(value))
     said.add(nl())
     return said
 
 
-def _place(name: str, group: Group) -> str:
-    bare = name.removesuffix(" (field)")
+def _places(group: Group) -> dict[str, str]:
+    """The place of each field that tells the blocks apart."""
     plain = {"file": "file name", "sheet": "sheet name", "title": "block title"}
-    if bare in plain and not any(bare in piece.fields for piece in group.pieces):
-        return plain[bare]
-    everywhere = all(stamp[name] is not None for stamp in group.stamps)
-    quote = '"' if "'" in bare else "'"
-    return f"beside {quote}{bare}:{quote}" + ("" if everywhere else ", if there")
+    places = {}
+    for name in group.stamps[0]:
+        bare = name.removesuffix(" (field)")
+        everywhere = all(stamp[name] is not None for stamp in group.stamps)
+        is_plain = bare in plain and not any(bare in piece.fields for piece in group.pieces)
+        places[name] = plain[bare] if is_plain else beside(bare, everywhere=everywhere)
+    return places
+
+
+def beside(label: str, *, everywhere: bool) -> str:
+    """The place beside a label, which may be missing on some sheets.
+
+    >>> beside("Route code", everywhere=False)
+    "beside 'Route code:', if there"
+    """
+    quote = '"' if "'" in label else "'"
+    return f"beside {quote}{label}:{quote}" + ("" if everywhere else ", if there")
 
 
 def _add_outputs(plan: TOMLDocument, names: Sequence[str], output: str) -> None:

@@ -5,15 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from kebrin.errors import PlanError, nearest
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
-from kebrin.table.arrays import is_constant
+from kebrin.table import Remark
+from kebrin.table.arrays import distinct_rows, is_constant
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Iterable, Mapping, Sequence
 
     from kebrin.plan.pieces import Piece, SheetWork
-    from kebrin.table import Remark, Table
+    from kebrin.table import Table
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,6 +52,34 @@ def join(
     )
     kept = [column for column in table.columns if column not in constant]
     return (table.only(kept) if constant else table), constant
+
+
+def pick(table: Table, columns: Mapping[str, str]) -> tuple[Table, list[Remark]]:
+    """Some columns under new names, in this order (all if none is named), and what is said of those left out.
+
+    Raises:
+        PlanError: a column that is named is not there.
+    """
+    if not columns:
+        return table, []
+    for old in columns.values():
+        if old not in table.columns:
+            near = nearest(old, table.columns)
+            raise PlanError(
+                f"columns names {old!r}, which the table does not have", why=f"it has {', '.join(table.columns)}",
+                do=f"Did you mean {near!r}?" if near else "Correct columns in the plan",
+            )  # fmt: skip
+    picked = table.picked(columns)
+    left = [name for name in table.columns if name not in columns.values()]
+    if not left:
+        return picked, []
+    what = f"the plan leaves out the column{'s' * (len(left) > 1)} {', '.join(left)}"
+    said = [Remark("column left out", what, count=len(left))]
+    alike = len(table) - distinct_rows(picked.data.select(list(picked.dimensions)))
+    if alike and alike > len(table) - distinct_rows(table.data.select(list(table.dimensions))):
+        what = f"{alike:,} rows bear the labels of another, since columns were left out"
+        said.append(Remark("question", what, count=alike))
+    return picked, said
 
 
 def prove(

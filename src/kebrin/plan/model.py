@@ -42,6 +42,10 @@ def _as_choice(value: object) -> object:
     return {"only": value} if isinstance(value, list) else value
 
 
+def _as_names(value: object) -> object:
+    return {name: name for name in value} if isinstance(value, list) else value
+
+
 class LayoutPlan(_Strict):
     """What is stated about the layout; whatever is left out is worked out on each sheet.
 
@@ -74,7 +78,11 @@ class LayoutPlan(_Strict):
 
 
 class TablePlan(_Strict):
-    """One tidy table: the files and sheets it comes from, their layout, and the fields stamped on its rows."""
+    """One tidy table: the files and sheets it comes from, their layout, and the fields stamped on its rows.
+
+    `columns` chooses the columns that are written, in this order: a list of names, or a table of new names with the
+    names that the columns have so far. All are written if it is left out.
+    """
 
     files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])]
     sheets: Annotated[
@@ -82,6 +90,9 @@ class TablePlan(_Strict):
     ] = SheetChoice()
     layout: LayoutPlan = LayoutPlan()
     fields: dict[str, str] = {}
+    columns: Annotated[
+        dict[str, str], BeforeValidator(_as_names, json_schema_input_type=list[str] | dict[str, str])
+    ] = {}
 
     @field_validator("fields")
     @classmethod

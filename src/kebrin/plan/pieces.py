@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.layout import KEPT, find_layouts
-from kebrin.proof import BodyAccount, SheetLedger, TieOut, account, body_accounts, tie_out
+from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, account, body_accounts, tie_out
 from kebrin.table import Remark
 from kebrin.tidy import unpivot
 
@@ -65,13 +66,13 @@ def work_sheet(
     return SheetWork(pieces, ledger, tuple(remarks))
 
 
-def left_out(report: Report, name: str, why: str) -> str:
-    """Why a sheet was left out, and how many cells it holds, for the account of all that was not read."""
-    try:
-        cells = int(report[name].filled.sum())
-    except SourceError:
-        return f"{why}; its cells can't be read"
-    return f"{why}; {cells:,} cells" if cells != 1 else f"{why}; 1 cell"
+def source_of(report: Report, used: Sequence[str], left_out: dict[str, str]) -> Source:
+    """The account of one file, the cells of sheets left out counted too."""
+    cells: dict[str, int] = {}
+    for name in left_out:
+        with suppress(SourceError):
+            cells[name] = int(report[name].filled.sum())
+    return Source(report.path, report.digest, tuple(used), left_out, cells)
 
 
 def refuse_questions(file: str, sheet: str, layout: Layout) -> None:

@@ -7,10 +7,9 @@ from typing import TYPE_CHECKING
 
 from kebrin.errors import LayoutError, Place
 from kebrin.layout import Stated
-from kebrin.plan.joining import Done, Terms, join, prove
-from kebrin.plan.pieces import SheetWork, left_out, work_sheet
+from kebrin.plan.joining import Done, Terms, join, pick, prove
+from kebrin.plan.pieces import SheetWork, source_of, work_sheet
 from kebrin.plan.stamping import field_values, per_block, refuse_unknown_sheets
-from kebrin.proof import Source
 from kebrin.sources import files, read
 from kebrin.tidy import Keep
 
@@ -20,6 +19,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report
     from kebrin.plan.model import LayoutPlan, PlanModel, TablePlan
+    from kebrin.proof import Source
 
 NOT_CHOSEN = "left out by the plan"
 
@@ -63,7 +63,8 @@ def _run_table(name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Ca
             do="Correct sheets in the plan",
         )  # fmt: skip
     table, _ = join(pieces, [stamp for part in parts for stamp in part.stamps])
-    return Done(name, table, prove(name, table, pieces, works, [part.source for part in parts], terms))
+    picked, left = pick(table, plan.columns)
+    return Done(name, picked, prove(name, table, pieces, works, [part.source for part in parts], terms, left))
 
 
 def _paths(plan: TablePlan, base: Path) -> Iterable[Path]:
@@ -76,15 +77,15 @@ def _part(report: Report, plan: TablePlan, terms: Terms) -> _Part:
     works, stamps, others = [], [], {}
     for name in report.names:
         if not choice.takes(name):
-            others[name] = left_out(report, name, NOT_CHOSEN)
+            others[name] = NOT_CHOSEN
         elif name in report.hidden and name not in choice.only and not choice.hidden:
-            others[name] = left_out(report, name, report.hidden[name])
+            others[name] = report.hidden[name]
         else:
             work, stamp = _sheet(report, name, plan, terms)
             works.append(work)
             stamps += per_block(stamp, plan.fields, [piece.layout for piece in work.pieces])
     used = tuple(work.ledger.sheet for work in works)
-    return _Part(tuple(works), tuple(stamps), Source(report.path, report.digest, used, others))
+    return _Part(tuple(works), tuple(stamps), source_of(report, used, others))
 
 
 def _sheet(report: Report, name: str, plan: TablePlan, terms: Terms) -> tuple[SheetWork, dict[str, str | None]]:

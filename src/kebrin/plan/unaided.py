@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING
 
 from kebrin.errors import LayoutError, Place
 from kebrin.plan.joining import Done, Terms, join, prove
-from kebrin.plan.pieces import Piece, SheetWork, left_out, refuse_questions, work_sheet
-from kebrin.proof import Source
+from kebrin.plan.pieces import Piece, SheetWork, refuse_questions, source_of, work_sheet
 from kebrin.table import Remark
 
 if TYPE_CHECKING:
@@ -17,6 +16,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report
     from kebrin.layout import Stated
+    from kebrin.proof import Source
     from kebrin.tidy import Keep
 
 
@@ -80,8 +80,7 @@ def survey_reports(
         done = [work_sheet(report[name], stated, keep=keep, tolerance=tolerance) for name in report.shown]
         works += done
         used = tuple(work.ledger.sheet for work in done)
-        others = {name: left_out(report, name, state) for name, state in report.hidden.items()}
-        sources.append(Source(report.path, report.digest, used, others))
+        sources.append(source_of(report, used, dict(report.hidden)))
     pieces = [piece for work in works for piece in work.pieces]
     if not pieces:
         raise LayoutError(

@@ -17,16 +17,23 @@ _TOLD = 4
 
 @dataclass(frozen=True)
 class Source:
-    """A file that was read: its digest, the sheets used, and the sheets left out with the reason."""
+    """A file that was read: its digest, the sheets used, and the sheets left out with the reason.
+
+    `left_cells` counts the filled cells of the sheets left out, as far as they can be read.
+    """
 
     file: str
     digest: str
     used: tuple[str, ...]
     left_out: dict[str, str] = field(default_factory=dict)
+    left_cells: dict[str, int] = field(default_factory=dict)
 
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file."""
-        return {"file": self.file, "sha256": self.digest, "used": list(self.used), "left out": self.left_out}
+        return {
+            "file": self.file, "sha256": self.digest, "used": list(self.used), "left out": self.left_out,
+            "cells left out": self.left_cells,
+        }  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -81,6 +81,23 @@ def sum_of(column: pa.ChunkedArray) -> float:
     return total
 
 
+def distinct_rows(data: pa.Table) -> int:
+    """How many rows of a table of labels are distinct.
+
+    >>> distinct_rows(pa.table({"class": ["Foot", "Cars", "Foot"], "month": ["Jan", "Jan", "Jan"]}))
+    2
+    """
+    codes = np.zeros(data.num_rows, np.int64)
+    for column in data.columns:
+        one = column.combine_chunks()
+        if not pa.types.is_dictionary(one.type):
+            one = one.dictionary_encode()
+        own = one.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64) + 1
+        # Renumbered after every column, so that the product never outgrows an int64.
+        _, codes = np.unique(codes * (len(one.dictionary) + 1) + own, return_inverse=True)
+    return int(codes.max()) + 1 if len(codes) else 0
+
+
 def is_constant(column: pa.ChunkedArray) -> bool:
     """Whether a column of labels says the same on every row, and says something."""
     if column.null_count:

@@ -12,7 +12,7 @@ from kebrin.table import arrays
 from kebrin.table.origin import Origin
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
 
     import pandas as pd
 
@@ -106,6 +106,19 @@ class Table:
         """The table with some of its columns, in this order; measures that go take their origins along."""
         measures = tuple(name for name in self.measures if name in names)
         return replace(self, data=self.data.select(list(names)), measures=measures)
+
+    def picked(self, names: Mapping[str, str]) -> Self:
+        """The table with some columns under new names: new name to old, in this order.
+
+        >>> table = Table(pa.table({"Route": ["North"], "value": [1.0]}), ("value",))
+        >>> table.picked({"carried": "value", "route": "Route"}).columns
+        ('carried', 'route')
+        """
+        new = {old: name for name, old in names.items()}
+        kept = self.only(list(names.values()))
+        data = kept.data.rename_columns(list(names))
+        measures = tuple(new[name] for name in kept.measures)
+        return replace(kept, data=data, measures=measures, origins=self.origins.renamed(new))
 
     def step(self, name: str, rows_in: int, note: str = "") -> Self:
         """The table with one more step on its record."""
