@@ -145,8 +145,8 @@ def test_hidden_sheets_are_left_out_and_said(tmp_path: Path, kebrin: Kebrin) -> 
     book["B"].sheet_state, book["C"].sheet_state = "hidden", "veryHidden"
     book.save(path)
     shown = kebrin("tidy", "r.xlsx", "-o", "t.csv").stdout
-    assert "B: hidden" in shown
-    assert "C: very hidden" in shown
+    assert "B (6 cells): hidden" in shown
+    assert "C (6 cells): very hidden" in shown
     (tmp_path / "p.toml").write_text(
         'kebrin = 1\n[table.t]\nfiles = "r.xlsx"\nsheets = "C"\n[[output]]\ntable = "t"\nfile = "c.csv"\n'
     )

@@ -27,6 +27,8 @@ if TYPE_CHECKING:
     from kebrin.layout import Layout
 
 _REASONS = 6
+# A level with more labels than this is not listed: sailings, vessels, days.
+_MOST_LABELS = 24
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,6 +103,9 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
     fields = _named(_places(group) if draft.places is None else draft.places)
     if fields is not None:
         one.add("fields", fields)
+    labels = _labels(draft)
+    if labels is not None:
+        one.add("labels", labels)
     columns = _named(draft.columns)
     if columns is not None:
         one.add("columns", columns)
@@ -201,6 +206,24 @@ def _anchor(group: Group) -> str:
     if len(heads) != 1 or len(places) != len(group.pieces):
         return ""
     return next(iter(heads))
+
+
+def _labels(draft: Draft) -> Table | None:
+    """The labels of each level that has few, so that next month's new ones are seen."""
+    known: dict[str, dict[str, None]] = {}
+    for piece in draft.group.pieces:
+        for level in (*piece.layout.stub, *piece.layout.boxhead):
+            known.setdefault(level.name, {}).update(dict.fromkeys(level.texts))
+    _, constant = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
+    dropped = {*constant, draft.group.pieces[0].layout.measures} - set(draft.columns.values())
+    few = {name: list(texts) for name, texts in known.items() if name not in dropped and 1 < len(texts) <= _MOST_LABELS}
+    if not few:
+        return None
+    said = table()
+    for name, texts in few.items():
+        said.add(tomlkit.key(name), tomlkit.item(texts))
+    said.add(nl())
+    return said
 
 
 def _named(named: Mapping[str, str]) -> Table | None:

@@ -80,8 +80,10 @@ class LayoutPlan(_Strict):
 class TablePlan(_Strict):
     """One tidy table: the files and sheets it comes from, their layout, and the fields stamped on its rows.
 
-    `columns` chooses the columns that are written, in this order: a list of names, or a table of new names with the
-    names that the columns have so far. All are written if it is left out.
+    `labels` lists the labels that each column was known to have: what is new and what is gone is said, and a sheet on
+    which a level bears another level's labels is refused. `columns` chooses the columns that are written, in this order:
+    a list of names, or a table of new names with the names that the columns have so far. All are written if it is left
+    out.
     """
 
     files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])]
@@ -90,6 +92,7 @@ class TablePlan(_Strict):
     ] = SheetChoice()
     layout: LayoutPlan = LayoutPlan()
     fields: dict[str, str] = {}
+    labels: dict[str, tuple[str, ...]] = {}
     columns: Annotated[
         dict[str, str], BeforeValidator(_as_names, json_schema_input_type=list[str] | dict[str, str])
     ] = {}

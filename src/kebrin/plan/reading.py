@@ -41,7 +41,7 @@ def parse_plan(text: str, file: str = "") -> PlanModel:
 
     >>> parse_plan('kebrin = 1\n[table.traffic]\nfile = "a.xlsx"')
     Traceback (most recent call last):
-    kebrin.errors.PlanError: line 3: unknown key 'file' in table.traffic: the keys there are fields, files, ...
+    kebrin.errors.PlanError: line 3: unknown key 'file' in table.traffic: the keys there are columns, fields, ...
     """
     try:
         content = tomllib.loads(text)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from kebrin.errors import LayoutError, Place
 from kebrin.layout import Stated
+from kebrin.plan.holding import gained_levels, label_changes, refuse_shifts, refuse_unnamed_column
 from kebrin.plan.joining import Done, Terms, join, pick, prove
 from kebrin.plan.pieces import SheetWork, source_of, work_sheet
 from kebrin.plan.stamping import field_values, per_block, refuse_unknown_sheets
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Report
     from kebrin.plan.model import LayoutPlan, PlanModel, TablePlan
     from kebrin.proof import Source
+    from kebrin.table import Remark
 
 NOT_CHOSEN = "left out by the plan"
 
@@ -63,8 +65,10 @@ def _run_table(name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Ca
             do="Correct sheets in the plan",
         )  # fmt: skip
     table, _ = join(pieces, [stamp for part in parts for stamp in part.stamps])
+    said = label_changes(table, plan.labels)
     picked, left = pick(table, plan.columns)
-    return Done(name, picked, prove(name, table, pieces, works, [part.source for part in parts], terms, left))
+    said += left
+    return Done(name, picked, prove(name, table, pieces, works, [part.source for part in parts], terms, said))
 
 
 def _paths(plan: TablePlan, base: Path) -> Iterable[Path]:
@@ -99,6 +103,13 @@ def _sheet(report: Report, name: str, plan: TablePlan, terms: Terms) -> tuple[Sh
         tolerance=terms.tolerance,
         fields=cells,
     )
+    remarks: list[Remark] = []
+    for piece in work.pieces:
+        refuse_shifts(sheet, piece.layout, plan.labels)
+        if plan.layout.stub is not None:
+            refuse_unnamed_column(sheet, piece.layout)
+        remarks += gained_levels(sheet, piece.layout, plan.layout.stub, plan.layout.cutins)
+    work = replace(work, remarks=(*work.remarks, *remarks))
     if not work.pieces:
         raise LayoutError(
             "no table was found", Place(sheet.source, name), why="no cell there looks like a value of a body",

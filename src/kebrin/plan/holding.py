@@ -1,0 +1,144 @@
+"""Hold a sheet against what the plan knows of it: labels that are new or gone, and lines that have shifted.
+
+A plan names levels by their place from the body outwards. When a report gains a heading row or a label column, the
+names would move by one; the labels that the plan knows show it, and the sheet is refused with the difference.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from kebrin.cells import column_letters
+from kebrin.errors import LayoutError, Place, PlanError, nearest
+from kebrin.table import Remark
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from kebrin.cells import Sheet
+    from kebrin.layout import Layout, Level
+    from kebrin.table import Table
+
+_SHOWN = 6
+# A level is taken for another one if it bears at least this share of the other's labels, and none of its own.
+_ALIKE = 0.5
+
+
+def refuse_shifts(sheet: Sheet, layout: Layout, known: Mapping[str, Sequence[str]]) -> None:
+    """Refuse a layout in which a level bears none of its own labels, and those of another line.
+
+    Args:
+        sheet: the sheet.
+        layout: its layout, as the plan states it.
+        known: the labels that the plan knows, by level.
+
+    Raises:
+        LayoutError: a level has shifted; the difference is shown.
+    """
+    for level, line in _lines(layout):
+        own = set(known.get(level.name, ()))
+        if not own or not level.texts or own & set(level.texts):
+            continue
+        other = next((name for name, labels in known.items() if name != level.name and _share(labels, level.texts)), "")
+        place = _elsewhere(sheet, layout, own)
+        if other or place:
+            there = f"; these are the labels of {other}" if other else f"; those stand in {place}"
+            raise LayoutError(
+                f"{level.name!r} is not where the plan expects it", Place(sheet.source, sheet.name, layout.address),
+                why=f"{line} says {_some(level.texts)}, and the plan knows {_some(tuple(own))}{there}",
+                do="The report has gained or lost a heading row or a label column: name each of them in the plan",
+            )  # fmt: skip
+
+
+def refuse_unnamed_column(sheet: Sheet, layout: Layout) -> None:
+    """Refuse a block with words on most of its rows in a column left of it: labels that the plan does not name.
+
+    Raises:
+        LayoutError: the report has gained a label column.
+    """
+    rows = layout.body_rows
+    for column in range(layout.area.left - 1, max(layout.area.left - 3, -1), -1):
+        words = sheet.filled[rows, column] & ~sheet.data[rows, column]
+        if len(rows) and words.sum() * 2 > len(rows) and column not in layout.hidden_columns:
+            texts = tuple(dict.fromkeys(sheet.text(row, column) for row in rows[words].tolist()))
+            raise LayoutError(
+                f"column {column_letters(column)} holds labels that the plan does not name",
+                Place(sheet.source, sheet.name, layout.address), why=f"it says {_some(texts)}",
+                do="The report has gained a label column: name it in the plan's stub",
+            )  # fmt: skip
+
+
+def _lines(layout: Layout) -> list[tuple[Level, str]]:
+    rows = [(level, f"row {level.line + 1}") for level in layout.boxhead]
+    return [*rows, *((level, f"column {column_letters(level.line)}") for level in layout.stub)]
+
+
+def _share(labels: Sequence[str], texts: Sequence[str]) -> bool:
+    return bool(labels) and len(set(labels) & set(texts)) >= _ALIKE * min(len(labels), len(set(texts)))
+
+
+def _elsewhere(sheet: Sheet, layout: Layout, own: set[str]) -> str:
+    """The line near the block that bears at least half of these labels and is no level of it, or ''."""
+    area = layout.area
+    rows = set(range(max(area.top - 3, 0), min(area.top + 8, sheet.shape[0]))) - {
+        level.line for level in layout.boxhead
+    }
+    for row in sorted(rows):
+        said = {sheet.text(row, column) for column in range(area.left, area.right + 1)}
+        if len(own) > 1 and len(own & said) >= _ALIKE * len(own):
+            return f"row {row + 1}"
+    columns = set(range(max(area.left - 2, 0), min(area.left + 6, sheet.shape[1]))) - {
+        level.line for level in layout.stub
+    }
+    for column in sorted(columns):
+        said = {sheet.text(row, column) for row in layout.body_rows.tolist()}
+        if len(own) > 1 and len(own & said) >= _ALIKE * len(own):
+            return f"column {column_letters(column)}"
+    return ""
+
+
+def gained_levels(
+    sheet: Sheet, layout: Layout, stub: Sequence[str] | None, cutins: Sequence[str] | None
+) -> list[Remark]:
+    """A level of cut-in heads that the plan does not speak of, now a column: said, not hidden."""
+    if stub is None or cutins is not None:
+        return []
+    more = layout.stub[: len(layout.stub) - len(layout.stub_columns) - len(layout.beside_columns)]
+    return [
+        Remark(
+            "question",
+            f"rows that label others became the column {level.name!r} ({_some(level.texts)}); the plan does not know it: "
+            f"state cutins = [{level.name!r}], or [] if they are none",
+            sheet.source, sheet.name,
+        )
+        for level in more
+    ]  # fmt: skip
+
+
+def label_changes(table: Table, known: Mapping[str, Sequence[str]]) -> list[Remark]:
+    """What is new and what is gone among the labels that the plan knows.
+
+    Raises:
+        PlanError: the plan knows labels of a column that the table does not have.
+    """
+    said: list[Remark] = []
+    for name, labels in known.items():
+        if name not in table.columns:
+            near = nearest(name, table.columns)
+            raise PlanError(
+                f"labels names {name!r}, which is no column", why=f"the table has {', '.join(table.columns)}",
+                do=f"Did you mean {near!r}?" if near else "Correct labels in the plan",
+            )  # fmt: skip
+        seen = [str(value) for value in table.data.column(name).unique().to_pylist() if value is not None]
+        new = [text for text in seen if text not in set(labels)]
+        gone = [text for text in labels if text not in set(seen)]
+        if new:
+            said.append(Remark("new label", f"{name}: new since the plan was drafted: {_some(new)}", count=len(new)))
+        if gone:
+            said.append(Remark("label gone", f"{name}: no longer there: {_some(gone)}", count=len(gone)))
+    return said
+
+
+def _some(texts: Sequence[str]) -> str:
+    more = f" and {len(texts) - _SHOWN} more" if len(texts) > _SHOWN else ""
+    return ", ".join(texts[:_SHOWN]) + more
