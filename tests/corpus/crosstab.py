@@ -19,9 +19,15 @@ class Crosstab:
         self.chance, self.mess, self.shape = maker.chance, maker.mess, maker.shape
         self.across, self.down = across, down
         self.depth = len(across[0])
-        self.one_column = self.shape in {"cut_in", "spaces", "indents", "parent_sums", "two_cutins"}
-        self.width = 1 if self.one_column else len(down[0])
+        self.one_column = self.shape in {"cut_in", "spaces", "indents", "parent_sums", "two_cutins", "deep_spaces"}
+        self.width = 1 if self.one_column else 2 if self.shape == "dotted_codes" else len(down[0])
+        self.numbered = "running_number" in self.mess
+        if self.numbered:
+            self.left += 1
+        self.flag = 0
         self.records: list[tuple[Any, ...]] = []
+        self.quarters: dict[int, str] = {}
+        self.last = 0
         self.columns = self.places()
         self.sums = dict.fromkeys(self.columns, 0.0)
         self.counts = dict.fromkeys(self.columns, 0)
@@ -36,8 +42,15 @@ class Crosstab:
                 at += 1
             places[at] = path
             at += 1
+            if "flags" in self.mess and number == len(self.across) - 1:
+                self.flag = at
+                at += 1
+            if self.shape == "quarters" and (number + 1 == len(self.across) or self.across[number + 1][0] != path[0]):
+                self.quarters[at] = path[0]
+                at += 1
         if "total_column" in self.mess and self.shape != "measures":
             places[at] = None
+        self.last = at
         return places
 
     def lay_out(self) -> tuple[list[tuple[Any, ...]], int]:
@@ -85,14 +98,26 @@ class Crosstab:
                     self.sheet.merges.append((row, at, row, end))
         last = self.row + self.depth - 1
         heads = {1: ["Place"], 2: ["Harbour", "Quay"], 3: ["Coast", "Harbour", "Class"]}[self.width]
-        if self.shape == "codes":
+        if self.shape in {"codes", "dotted_codes"}:
             heads = ["Code", "Place"]
+        if self.numbered:
+            self.sheet.put(last, self.left - 1, "No.")
+        if "remarks" in self.mess:
+            self.sheet.put(last, self.last, "Remarks")
+        for at, quarter in self.quarters.items():
+            self.sheet.put(last, at, quarter)
         for at, head in enumerate(heads if "no_stub_head" not in self.mess else []):
             self.sheet.put(last, self.left + at, head)
         for at, path in self.columns.items():
             if path is None:
-                self.sheet.put(last, at, "Total" if "unworded_total" not in self.mess else "Altogether here")
+                self.sheet.put(last, at, self.whole("Altogether here", "All of these"))
         self.row += self.depth
+
+    def whole(self, unworded: str, words: str) -> str:
+        """What a total is called."""
+        if "whole_words" in self.mess:
+            return words
+        return unworded if "unworded_total" in self.mess else "Total"
 
     def starts(self, paths: dict[int, Path], level: int) -> list[int]:
         """Columns where a label of this level begins."""
@@ -108,13 +133,19 @@ class Crosstab:
         """The rows of figures, with group heads or subtotals as the shape has it."""
         first_row = self.row
         group = ""
+        if "carried" in self.mess:
+            self.carry("Brought forward")
         for number, path in enumerate(self.down):
-            if len(path) > 1 and self.shape != "codes" and path[0] != group:
+            if self.shape == "dotted_codes":
+                if path[0] != group:
+                    group = path[0]
+                    self.code_parent(path)
+            elif len(path) > 1 and self.shape != "codes" and path[0] != group:
                 if group and self.shape in {"subtotals", "named_subtotals"}:
                     self.subtotal(group)
                 group = path[0]
                 self.group_head(group, [other for other in self.down if other[0] == group])
-            if self.shape == "two_cutins" and (number == 0 or self.down[number - 1][:2] != path[:2]):
+            if self.shape in {"two_cutins", "deep_spaces"} and (number == 0 or self.down[number - 1][:2] != path[:2]):
                 self.group_head(path[1], [])
             if number == len(self.down) // 2 and number and self.width == 1 and not self.one_column:
                 self.between(head)
@@ -154,7 +185,8 @@ class Crosstab:
         """The row that heads a group in a single label column."""
         if not self.one_column:
             return
-        self.sheet.put(self.row, self.left, group)
+        inner = self.shape == "deep_spaces" and not members
+        self.sheet.put(self.row, self.left, f"  {group}" if inner else group)
         self.sheet.bold.add((self.row, self.left))
         self.head_row, self.group_sums = self.row, dict.fromkeys(self.columns, 0.0)
         del members
@@ -165,9 +197,13 @@ class Crosstab:
         label = path[-1]
         if self.one_column:
             label = f"   {label}" if self.shape == "spaces" else label
+            label = f"    {label}" if self.shape == "deep_spaces" else label
             if self.shape in {"indents", "parent_sums"}:
                 self.sheet.indents[self.row, self.left] = 1
             self.sheet.put(self.row, self.left, label)
+        elif self.shape == "dotted_codes":
+            self.sheet.put(self.row, self.left, path[1])
+            self.sheet.put(self.row, self.left + 1, path[2])
         elif self.shape == "codes":
             self.sheet.put(self.row, self.left, float(path[0]))
             self.sheet.put(self.row, self.left + 1, path[1])
@@ -182,6 +218,19 @@ class Crosstab:
             self.sheet.put(self.row, self.left + 1, path[1])
         else:
             self.sheet.put(self.row, self.left, path[0])
+        self.rest: tuple[Any, ...] = ()
+        if self.numbered:
+            self.number = getattr(self, "number", 0) + 1
+            self.sheet.put(self.row, self.left - 1, float(self.number))
+            path = (str(self.number), *path)
+        if "remarks" in self.mess:
+            said = self.chance.choice(("as counted", "estimated", "late return"))
+            self.sheet.put(self.row, self.last, said)
+            self.rest = (said,)
+        if self.flag and self.chance.random() < 0.4:
+            self.sheet.put(self.row, self.flag, self.chance.choice(("p", "r")))
+        if "stray_note" in self.mess and self.width == 1 and path == self.down[-1] and "total_column" not in self.mess:
+            self.sheet.put(self.row, self.last + 2, "checked twice by the harbour office")
         total = 0.0
         for at, column in self.columns.items():
             if column is None:
@@ -190,9 +239,29 @@ class Crosstab:
                 self.counts[at] += 1
                 continue
             total += self.cell(at, path, column)
-        if self.shape == "remarks":
-            last = max(self.columns) + 1
-            self.sheet.put(self.row, last, self.chance.choice(("as counted", "estimated", "late return")))
+        self.quarter_sums(self.row, lambda at: self.figure(self.sheet.cells.get((self.row, at))))
+        self.row += 1
+
+    def quarter_sums(self, row: int, figure: Any) -> None:
+        """The column that sums each quarter's months."""
+        for at, quarter in self.quarters.items():
+            months = [place for place, path in self.columns.items() if path and path[0] == quarter]
+            self.sheet.put(row, at, sum(figure(place) for place in months))
+
+    def carry(self, label: str) -> None:
+        """A line that only carries a sum over."""
+        self.sheet.put(self.row, self.left, label)
+        for at in self.columns:
+            if label == "Brought forward":
+                self.sums[at] = float(self.chance.randint(500, 9000))
+            self.sheet.put(self.row, at, self.sums[at])
+        self.row += 1
+
+    def code_parent(self, path: Path) -> None:
+        """The line of a code that sums the codes below it."""
+        self.sheet.put(self.row, self.left, path[1].split(".")[0])
+        self.sheet.put(self.row, self.left + 1, path[0])
+        self.head_row, self.group_sums = self.row, dict.fromkeys(self.columns, 0.0)
         self.row += 1
 
     def cell(self, at: int, path: Path, column: Path) -> float:
@@ -210,12 +279,12 @@ class Crosstab:
         elif "blanks" in self.mess and luck < 0.12 and path != self.down[0] and at != min(self.columns):
             said, known = None, None
         elif "text_numbers" in self.mess and 0.5 < luck < 0.56 and not money:
-            said = f"{value:.0f}"
+            said = f"{value:g}"
         elif "marks" in self.mess and luck > 0.93 and not money:
-            said = f"{value:.0f}*"
+            said = f"{value:g}*"
         if said is not None:
             self.sheet.put(self.row, at, said)
-            self.records.append((*path, *column, known))
+            self.records.append((*path, *self.rest, *column, known))
         self.add(at, known or 0.0)
         self.counts[at] += known is not None
         return known or 0.0
@@ -223,9 +292,9 @@ class Crosstab:
     def add(self, at: int, value: float) -> None:
         """Count a figure into the running sums."""
         self.sums[at] += value
-        if self.one_column:
+        if self.one_column or self.shape == "dotted_codes":
             self.group_sums[at] += value
-            if self.shape == "parent_sums":
+            if self.shape in {"parent_sums", "dotted_codes"}:
                 self.sheet.put(self.head_row, at, self.group_sums[at])
 
     def subtotal(self, group: str) -> None:
@@ -247,15 +316,20 @@ class Crosstab:
         if isinstance(cell, float):
             return cell
         text = str(cell or "").rstrip("*")
-        return float(text) if text.isdigit() else 0.0
+        return float(text) if text.replace(".", "").isdigit() else 0.0
 
     def closing(self) -> None:
         """Total and average lines."""
         if "total_row" in self.mess and self.shape != "measures":
-            self.sheet.put(self.row, self.left, "Total" if "unworded_total" not in self.mess else "Archipelago")
+            self.sheet.put(self.row, self.left, self.whole("Archipelago", "All places"))
             for at in self.columns:
                 self.sheet.put(self.row, at, self.sums[at])
+                if "formulas" in self.mess and not self.one_column:
+                    self.sheet.formulas.add((self.row, at))
+            self.quarter_sums(self.row, self.sums.__getitem__)
             self.row += 1
+        if "carried" in self.mess:
+            self.carry("Carried forward")
         if "average" in self.mess and self.shape not in {"measures", "subtotals", "parent_sums"}:
             self.sheet.put(self.row, self.left, "Average")
             for at in self.columns:

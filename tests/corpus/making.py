@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 import xlsxwriter
+from xlsxwriter.utility import xl_col_to_name
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -24,12 +25,23 @@ MESS = (
     "titles", "offset", "merged", "first_cell", "footnotes", "total_column", "total_row", "unworded_total", "spacer_column",
     "spacer_row", "fields", "marks", "missing", "blanks", "units", "average", "hidden_row", "repeated_head", "middle_note",
     "name_breaks", "sheets", "bold_ghosts", "title_over", "head_marks", "text_numbers", "no_stub_head",
+    "small_numbers", "decimals", "remarks", "flags", "other_language", "carried", "whole_words", "running_number", "formulas",
+    "stray_note",
+)  # fmt: skip
+#: Months as other languages have them.
+OTHER_MONTHS = (
+    ("Januar", "Februar", "März", "April", "Mai", "Juni", "Juli", "August", "September", "Oktober", "November", "Dezember"),
+    ("janv.", "févr.", "mars", "avr.", "mai", "juin", "juil.", "août", "sept.", "oct.", "nov.", "déc."),
+    ("enero", "febrero", "marzo", "abril", "mayo", "junio", "julio", "agosto", "septiembre", "octubre", "noviembre",
+     "diciembre"),
+    ("styczeń", "luty", "marzec", "kwiecień", "maj", "czerwiec", "lipiec", "sierpień", "wrzesień", "październik",
+     "listopad", "grudzień"),
 )  # fmt: skip
 #: The shapes of table that a report can have.
 SHAPES = (
     "one_level", "two_levels", "three_levels", "years", "two_labels", "merged_labels", "cut_in", "spaces", "indents",
     "parent_sums", "stacked", "beside", "list", "measures", "subtotals", "codes", "two_cutins", "days", "dates_across",
-    "three_labels", "named_subtotals", "sections",
+    "three_labels", "named_subtotals", "sections", "dotted_codes", "quarters", "deep_spaces", "word_list",
 )  # fmt: skip
 
 
@@ -44,6 +56,7 @@ class Sheet:
     indents: dict[tuple[int, int], int] = field(default_factory=dict)
     formats: dict[tuple[int, int], str] = field(default_factory=dict)
     hidden_rows: set[int] = field(default_factory=set)
+    formulas: set[tuple[int, int]] = field(default_factory=set)
 
     def put(self, row: int, column: int, value: Any) -> None:
         """A value in a cell."""
@@ -76,6 +89,9 @@ class Made:
                         )
                     if at in merged:
                         page.merge_range(*at, *merged[at], sheet.cells[at], made[key])
+                    elif at in sheet.formulas:
+                        column = xl_col_to_name(at[1])
+                        page.write_formula(*at, f"=SUM({column}1:{column}{at[0]})", made[key], sheet.cells[at])
                     else:
                         page.write(*at, sheet.cells.get(at), made[key])
 
@@ -101,12 +117,29 @@ class Maker:
             self.mess -= {"fields", "hidden_row"}
         if self.shape == "beside":
             self.mess.discard("hidden_row")  # it would hide a row of the neighbour
-        if self.shape == "list":
+        if self.shape not in {"one_level", "two_levels", "three_levels", "years"}:
+            self.mess -= {"running_number", "carried", "flags"}
+        if self.shape not in {"one_level", "two_levels", "quarters"}:
+            self.mess.discard("remarks")
+        if "remarks" in self.mess or self.shape == "quarters":
+            self.mess -= {
+                "total_column",
+                "name_breaks",
+            }  # remarks are told from measures where periods stand beside them
+        if "carried" in self.mess:
+            self.mess -= {"total_row", "average", "hidden_row", "blanks"}
+        if "flags" in self.mess:
+            self.mess -= {"spacer_column", "repeated_head", "total_column", "merged", "first_cell"}
+        if self.shape in {"list", "word_list"}:
             self.mess &= {"titles", "offset", "footnotes", "fields", "sheets", "name_breaks", "bold_ghosts", "missing"}
         self.note_marks: list[str] = []
 
     def value(self) -> float:
         """A figure: sometimes with a decimal, never a year."""
+        if "small_numbers" in self.mess:
+            return float(self.chance.randint(0, 30))
+        if "decimals" in self.mess:
+            return round(self.chance.uniform(0, 4000), 1)
         number = self.chance.choice(
             (self.chance.randint(3, 99), self.chance.randint(100, 1700), self.chance.randint(2200, 90_000))
         )
@@ -132,7 +165,12 @@ class Maker:
     def across(self) -> list[tuple[str, ...]]:
         """Column paths, outermost label first."""
         pick = self.chance.sample
-        months = [MONTHS[at] for at in range(self.chance.randint(0, 3), self.chance.randint(6, 12))]
+        names = self.chance.choice(OTHER_MONTHS) if "other_language" in self.mess else MONTHS
+        months = [names[at] for at in range(self.chance.randint(0, 3), self.chance.randint(6, 12))]
+        if self.shape == "quarters":
+            return [(f"Q{1 + at // 3}", names[at]) for at in range(self.chance.choice((6, 9, 12)))]
+        if self.shape == "two_levels" and "remarks" in self.mess:
+            return [(year, month) for year in ("2030", "2031") for month in months[:4]]
         if self.shape == "two_levels":
             return [(season, kind) for season in SEASONS for kind in pick(CLASSES, 3)]
         if self.shape == "three_levels":
@@ -146,7 +184,11 @@ class Maker:
             return [(f"2031-0{month}-01",) for month in range(1, self.chance.randint(4, 9))]
         if self.shape == "measures":
             return [(month, what) for month in months[:4] for what in ("Passengers", "Fares €")]
-        return [(month,) for month in months] if self.chance.random() < 0.6 else [(kind,) for kind in pick(CLASSES, 4)]
+        return (
+            [(month,) for month in months]
+            if self.chance.random() < 0.6 or "remarks" in self.mess
+            else [(kind,) for kind in pick(CLASSES, 4)]
+        )
 
     def sheet(self, sheet: Sheet, across: list[tuple[str, ...]], number: int) -> list[tuple[Any, ...]]:
         """Lay one sheet out and return its records."""
@@ -166,6 +208,8 @@ class Maker:
             row += 2
         if self.shape == "list":
             records, row = self.list_block(sheet, row, left)
+        elif self.shape == "word_list":
+            records, row = self.word_list(sheet, row, left)
         elif self.shape == "sections":
             records = []
             for vessel in self.chance.sample(VESSELS, 3):
@@ -207,6 +251,17 @@ class Maker:
             first = self.chance.randrange(110, 800)
             names = pick((*HARBOURS, *QUAYS), self.chance.randint(4, 9))
             return [(str(first + 7 * at + self.chance.randrange(5)), name) for at, name in enumerate(names)]
+        if self.shape == "dotted_codes":
+            groups = pick(("Fuel", "Crew", "Upkeep", "Dues"), 3)
+            return [
+                (group, f"{number}.{at + 1}", f"{group} {word}")
+                for number, group in enumerate(groups, 1)
+                for at, word in enumerate(pick(("afloat", "ashore", "abroad", "by night"), self.chance.randint(1, 3)))
+            ]
+        if self.shape == "deep_spaces":
+            return [
+                (coast, name, kind) for coast in COASTS[:2] for name in pick(HARBOURS, 2) for kind in pick(CLASSES, 2)
+            ]
         if self.shape == "two_cutins":
             return [(coast, season, name) for coast in COASTS for season in SEASONS for name in pick(QUAYS, 2)]
         if self.shape == "three_labels":
@@ -247,4 +302,20 @@ class Maker:
                 if at == 3:
                     sheet.formats[row, left + at] = "#,##0.00 €"
             records.append(tuple(record))
+        return records, top + 1 + len(records)
+
+    def word_list(self, sheet: Sheet, top: int, left: int) -> tuple[list[tuple[Any, ...]], int]:
+        """A list of nothing but words."""
+        for at, head in enumerate(("Vessel", "Home port", "Master", "Remark")):
+            sheet.put(top, left + at, head)
+        records: list[tuple[Any, ...]] = []
+        vessels = self.chance.sample(VESSELS, min(len(VESSELS), self.chance.randint(4, 8)))
+        for row, vessel in enumerate(vessels, top + 1):
+            record = (
+                vessel, self.chance.choice(HARBOURS), self.chance.choice(("A. Purser", "B. Mate", "C. Pilot")),
+                self.chance.choice(("in dock", "in service", "laid up for the winter")),
+            )  # fmt: skip
+            for at, text in enumerate(record):
+                sheet.put(row, left + at, text)
+            records.append(record)
         return records, top + 1 + len(records)

@@ -236,16 +236,17 @@ def _edged(sheet: Sheet, frame: Frame | None, stated: Stated) -> Frame | None:
 
 def _as_list(sheet: Sheet, play: _Play, stated: Stated) -> Frame | None:
     """The frame of a list of words, where no figure shows a body."""
-    head = find_word_list(sheet, play.rows, play.columns)
-    if head is None or (stated.boxhead is not None and len(stated.boxhead) != 1):
+    found = find_word_list(sheet, play.rows, play.columns)
+    if found is None or (stated.boxhead is not None and len(stated.boxhead) != 1):
         return None
+    head, last = found
     used = play.columns[sheet.filled[head, play.columns]]
     width = 1 if stated.stub is None else len(stated.stub)
     if width >= len(used):
         return None
     why = "one row of short headings over rows of words, each column mostly filled"
     return Frame(
-        (head,), (head,), tuple(used[:width].tolist()), play.rows[play.rows > head], used[width:],
+        (head,), (head,), tuple(used[:width].tolist()), play.rows[(play.rows > head) & (play.rows <= last)], used[width:],
         (Evidence("list", f"from {a1(head, int(used[0]))}", why, 0.8),), *_hidden(play), play.repeats, listed=True,
     )  # fmt: skip
 

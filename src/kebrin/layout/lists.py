@@ -22,12 +22,12 @@ def _is_bold(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
     return all(formats.is_bold(row, int(at)) and not formats.is_bold(row + 1, int(at)) for at in columns)
 
 
-def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> int | None:
-    """The header row of a list of words among rows without a body of figures, or None if they are no list.
+def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[int, int] | None:
+    """The header row and the last row of a list of words among rows without figures, or None if they are no list.
 
     >>> sheet = Sheet.of([["Vessel", "Home port", "Crew"], ["Gull", "Hallan", "full"], ["Tern", "Brae", "short"]])
     >>> find_word_list(sheet, np.arange(3), np.arange(3))
-    0
+    (0, 2)
     """
     if len(columns) < 2 or len(rows) < _FEWEST_ROWS + 1:
         return None
@@ -37,8 +37,11 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         return None
     at = int(np.argmax(filled.sum(axis=1) == widest))
     used = np.flatnonzero(filled[at])
+    # The list ends at the first row that holds one text only: a note, or nothing.
     body = filled[at + 1 :, used]
-    if len(body) < _FEWEST_ROWS or (body.mean(axis=0) < _FILLED).any() or (body.sum(axis=1) < 2).any():
+    thin = np.flatnonzero(body.sum(axis=1) < 2)
+    body = body[: thin[0]] if len(thin) else body
+    if len(body) < _FEWEST_ROWS or (body.mean(axis=0) < _FILLED).any():
         return None
     header = [sheet.text(int(rows[at]), int(columns[column])) for column in used]
     plain = all(sheet.kinds[rows[at], columns[column]] == Kind.TEXT for column in used)
@@ -47,5 +50,5 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         return None
     if len(used) == 2 and not _is_bold(sheet, int(rows[at]), columns[used]):
         return None  # two columns of words may as well be labels and what they say
-    labels = [sheet.text(int(row), int(columns[used[0]])) for row in rows[at + 1 :]]
-    return None if any(text.endswith(":") for text in labels) else int(rows[at])
+    labels = [sheet.text(int(row), int(columns[used[0]])) for row in rows[at + 1 : at + 1 + len(body)]]
+    return None if any(text.endswith(":") for text in labels) else (int(rows[at]), int(rows[at + len(body)]))

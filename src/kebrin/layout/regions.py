@@ -20,6 +20,8 @@ if TYPE_CHECKING:
 # A heading row has at least this many words beside the label column.
 _HEADINGS = 2
 _REACH = 5
+# The share of its headings that a repeated heading row has.
+_SAID_AGAIN = 0.7
 # A row of fields holds a few pairs; longer rows need not be read for them.
 _MOST_FIELDS = 12
 
@@ -133,13 +135,17 @@ def _heads_what_follows(at: int, words: NDArray[np.bool_], data: NDArray[np.bool
 
 
 def _says_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: list[int], at: int) -> bool:
-    # Kinds first, then cell by cell up to the first that differs: for nearly all rows that is the first.
+    # Kinds first, then cell by cell up to the first that differs: for nearly all rows that is the first. A heading that
+    # is said once ("No.") may be left out the second time.
     row, kinds = int(rows[at]), sheet.kinds[rows[at], columns]
-    return any(
-        (sheet.kinds[rows[place], columns] == kinds).all()
-        and all(sheet.text(row, column) == sheet.text(int(rows[place]), column) for column in columns.tolist())
-        for place in head
-    )
+    said = kinds != Kind.BLANK
+    for place in head:
+        before = sheet.kinds[rows[place], columns]
+        if (before[said] == kinds[said]).all() and said.sum() >= _SAID_AGAIN * (before != Kind.BLANK).sum():
+            first = int(rows[place])
+            if all(sheet.text(row, column) == sheet.text(first, column) for column in columns[said].tolist()):
+                return True
+    return False
 
 
 def _title_above(rows: NDArray[np.intp], words: NDArray[np.bool_], data: NDArray[np.bool_], at: int) -> int:
