@@ -73,6 +73,10 @@ def main() -> None:
     print(
         f"{'all':<16} {overall['right'] / total:6.1%} of {total:>4}  silent {overall['silent']} ({overall['silent'] / total:.1%})"
     )
+    sure = total - overall["stopped"]
+    print(
+        f"of {sure:,} layouts that it was sure of, {sure - overall['right']} wrong ({1 - overall['right'] / sure:.2%})"
+    )
     print("\n".join(wrong[: int(sys.argv[3]) if len(sys.argv) > 3 else 0]))
 
 

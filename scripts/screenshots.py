@@ -61,6 +61,12 @@ def main() -> None:
         shoot("survey", "kebrin survey traffic_2031.xlsx | head -42", folder, "10")
         shoot("tidy", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")
         shoot("draft", "kebrin draft traffic_*.xlsx -o new.plan.toml", folder, "11")
+        shoot(
+            "like",
+            "cat wanted.csv; kebrin draft traffic_2031.xlsx --like wanted.csv -o like.plan.toml | tail -30",
+            folder,
+            "11",
+        )
         kb.read(folder / "traffic_2031.xlsx")["North Loop"].map().write(SHOTS / "map.png")
         shoot("trace", "kebrin trace traffic.csv 100", folder, "14")
         spoil(folder / "traffic_2031.xlsx")

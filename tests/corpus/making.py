@@ -232,7 +232,7 @@ class Maker:
                 sheet,
                 row,
                 width,
-                [(f"{label} {tail}",) for (*_, label), tail in zip(across, "abcdefghijklm", strict=False)],
+                [(f"{label} 2032",) for (*_, label) in across],
             )
             records, row = [*first, *other[0]], max(row_a, other[1])
         else:

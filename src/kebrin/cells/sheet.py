@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
+# Looked up once: members of an enumeration are slow to reach, and this is asked for every label.
+_BLANK = int(Kind.BLANK)
 _KIND_OF: dict[type, int] = {
     str: Kind.TEXT,
     float: Kind.NUMBER,
@@ -87,7 +89,7 @@ class Sheet:
 
     def text(self, row: int, column: int) -> str:
         """A cell as a label: on one line, whole numbers without a point, dates in ISO form, '' where blank."""
-        return "" if self.kinds[row, column] == Kind.BLANK else as_label(self.values[row, column])
+        return "" if self.kinds[row, column] == _BLANK else as_label(self.values[row, column])
 
     @cached_property
     def filled(self) -> NDArray[np.bool_]:

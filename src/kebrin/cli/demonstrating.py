@@ -35,12 +35,16 @@ def demo(folder: Path, *, as_json: bool) -> int:
     show.rows(out, [
         (f"kebrin survey {folder / 'traffic_2031.xlsx'}", "what each row and column was taken for, and why"),
         (f"kebrin trace {csv} 100", "the source cell behind a value"),
+        (f"kebrin draft {folder / 'traffic_*.xlsx'} --like {folder / 'wanted.csv'} -o {folder / 'new.plan.toml'}",
+         "a plan from three wanted rows"),
         (str(plan_file), "the plan: change a name in it, then kebrin run it"),
     ])  # fmt: skip
     return Exit.DONE if done.holds else Exit.NOT_PROVED
 
 
 def _about(name: str) -> str:
-    return (
-        "the plan" if name.endswith(".toml") else "a sheet per route: three merged heading rows, subtotals, footnotes"
-    )
+    if name.endswith(".toml"):
+        return "the plan"
+    if name.endswith(".csv"):
+        return "three rows of a table as somebody wants it, retyped by hand"
+    return "a sheet per route: three merged heading rows, subtotals, footnotes"

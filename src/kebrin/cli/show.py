@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from kebrin.deliver.publish import Published
     from kebrin.plan.wanted import Match
     from kebrin.proof import Proof
-    from kebrin.table import Table
+    from kebrin.table import Remark, Table
 
 _REMARKS = 12
 _SAMPLE = 5
@@ -164,11 +164,19 @@ def remarks(out: Console, proof: Proof) -> None:
         return
     heading(out, "Noticed")
     several = len(proof.sources) > 1
-    for remark in told[:_REMARKS]:
-        file = f"{Path(remark.file).name}, " if several and remark.file else ""
-        line(out, f"· {file}{remark}")
-    if len(told) > _REMARKS:
-        out.print(Text(f"  and {len(told) - _REMARKS} more, all in the proof file", style="dim"))
+    lines = list(dict.fromkeys(_remark(remark, told, several=several) for remark in told))
+    for said in lines[:_REMARKS]:
+        line(out, f"· {said}")
+    if len(lines) > _REMARKS:
+        out.print(Text(f"  and {len(lines) - _REMARKS} more, all in the proof file", style="dim"))
+
+
+def _remark(remark: Remark, told: Sequence[Remark], *, several: bool) -> str:
+    """A remark in a line; what many sheets say in the same words, of no cell, is said once."""
+    alike = sum(other.what == remark.what for other in told) if not remark.cells else 1
+    if alike > 1:
+        return f"{alike} sheets: {remark.what}"
+    return f"{Path(remark.file).name}, {remark}" if several and remark.file else str(remark)
 
 
 def outputs(out: Console, published: Sequence[Published], lengths: dict[str, int]) -> None:

@@ -12,7 +12,7 @@ from kebrin.layout.across import settle_across
 from kebrin.layout.build import Around, Frame, build
 from kebrin.layout.doubts import first_row_doubt
 from kebrin.layout.edges import beside_columns, mark_columns
-from kebrin.layout.lists import find_word_list
+from kebrin.layout.lists import find_word_list, is_calendar
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import find_split
@@ -105,6 +105,7 @@ def _built(
         inherited = layouts[0].fields if layouts else ()
         around = Around(outside & (owner == number), inherited)
         layouts.append(build(sheet, frame, stated, around, () if layouts else fields))
+    layouts = [layout for layout in layouts if not is_calendar(sheet, layout)]
     return settle_across(sheet, layouts) if len(layouts) > 1 else layouts
 
 

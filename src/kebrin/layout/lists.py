@@ -1,4 +1,4 @@
-"""Lists of words: one header row over rows that hold no figure at all, each row one observation already."""
+"""Sheets that hold figures in name only, or none: calendars, and lists of words with a row for each observation."""
 
 from __future__ import annotations
 
@@ -7,11 +7,15 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
+from kebrin.layout.periods import period_name
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
+    from kebrin.layout.model import Layout
+
 _FEWEST_ROWS = 2
+_FEWEST_DAYS = 10
 # Header cells are short, and all of the columns below them are mostly filled.
 _LONGEST_HEADING, _FILLED = 40, 0.5
 
@@ -20,6 +24,21 @@ def _is_bold(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
     """Whether a row's cells are bold, and those of the row below it are not."""
     formats = sheet.formats(row + 2)
     return all(formats.is_bold(row, int(at)) and not formats.is_bold(row + 1, int(at)) for at in columns)
+
+
+def is_calendar(sheet: Sheet, layout: Layout) -> bool:
+    """Whether a block is a calendar: days of the month in order under the days of the week. It holds no values.
+
+    >>> from kebrin.layout.find import find_layouts
+    >>> rows = [["Mon", "Tue", "Wed", "Thu"], [None, None, 1, 2], [3, 4, 5, 6], [7, 8, 9, 10]]
+    >>> find_layouts(Sheet.of(rows))
+    []
+    """
+    if len(layout.boxhead) != 1 or period_name(layout.boxhead[0].texts) != "weekday":
+        return False
+    numbers = sheet.numbers[np.ix_(layout.body_rows, layout.body_columns)].ravel()
+    days = numbers[~np.isnan(numbers)]
+    return len(days) >= _FEWEST_DAYS and bool((days == np.arange(1, len(days) + 1)).all())
 
 
 def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[int, int] | None:

@@ -60,13 +60,17 @@ def split_corner(stub: tuple[Level, ...], boxhead: tuple[Level, ...]) -> tuple[t
     >>> [level.name for levels in split_corner(stub, boxhead) for level in levels]
     ['Month', 'Route']
     """
-    parts = [part.strip() for part in re.split(r"[/\\|]", stub[-1].name)] if stub else []
+    name = stub[-1].name if stub else ""
+    parts = [part.strip() for part in re.split(r"[/\\|]", name)]
     if len(parts) != 2 or not all(parts) or len(boxhead) != 1:
         return stub, boxhead
     down, across = period_name(list(stub[-1].texts)), period_name(list(boxhead[0].texts))
     for own, other in (parts, parts[::-1]):
         if own.casefold() == down or (other.casefold() == across and across):
             return (*stub[:-1], replace(stub[-1], name=own)), (replace(boxhead[0], name=other),)
+    if "\\" in name:
+        # A falling stroke has what is below it at its left: the rows' name comes first.
+        return (*stub[:-1], replace(stub[-1], name=parts[0])), (replace(boxhead[0], name=parts[1]),)
     return stub, boxhead
 
 

@@ -13,12 +13,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
+from kebrin.layout.periods import period_name
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 # A heading row has at least this many words beside the label column.
 _HEADINGS = 2
+_BLANK = int(Kind.BLANK)
 _REACH = 5
 # The share of its headings that a repeated heading row has.
 _SAID_AGAIN = 0.7
@@ -138,10 +140,13 @@ def _says_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp],
     # Kinds first, then cell by cell up to the first that differs: for nearly all rows that is the first. A heading that
     # is said once ("No.") may be left out the second time.
     row, kinds = int(rows[at]), sheet.kinds[rows[at], columns]
-    said = kinds != Kind.BLANK
+    said = kinds != _BLANK
+    first_said = int(columns[said.argmax()])
     for place in head:
+        if sheet.text(row, first_said) != sheet.text(int(rows[place]), first_said):
+            continue
         before = sheet.kinds[rows[place], columns]
-        if (before[said] == kinds[said]).all() and said.sum() >= _SAID_AGAIN * (before != Kind.BLANK).sum():
+        if (before[said] == kinds[said]).all() and said.sum() >= _SAID_AGAIN * (before != _BLANK).sum():
             first = int(rows[place])
             if all(sheet.text(row, column) == sheet.text(first, column) for column in columns[said].tolist()):
                 return True
@@ -166,7 +171,13 @@ def _beside(sheet: Sheet, region: Region) -> list[Region]:
         gap = columns[at] - columns[at - 1] > 1
         if (
             gap and _is_label_column(sheet, rows, int(columns[at])) and _has_data(sheet, rows, columns[cuts[-1] : at])
-        ) or (not gap and _same_heads_again(sheet, rows, columns, cuts[-1], at)):
+        ) or (
+            not gap
+            and (
+                _same_heads_again(sheet, rows, columns, cuts[-1], at)
+                or _other_heads(sheet, rows, columns, cuts[-1], at)
+            )
+        ):
             cuts.append(at)
     if len(cuts) == 1:
         return [region]
@@ -199,4 +210,17 @@ def _same_heads_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.
         right = [sheet.text(row, int(column)) for column in columns[at : at + width]]
         if all(left) and left == right:
             return True
+    return False
+
+
+def _other_heads(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], first: int, at: int) -> bool:
+    """Whether periods head the columns up to here, and a label column with headings of another kind begins here."""
+    if at - first < 3 or at + 1 >= len(columns) or not _is_label_column(sheet, rows, int(columns[at])):
+        return False
+    for row in rows[:12].tolist():
+        texts = [sheet.text(row, int(column)) for column in columns[first:]]
+        if all(texts):
+            left, right = texts[1 : at - first], texts[at - first + 1 :]
+            period = period_name(left)
+            return bool(period) and period_name(right) != period
     return False

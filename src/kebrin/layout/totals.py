@@ -132,8 +132,14 @@ def _named_as_their_group(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
     groups: dict[tuple[str | None, ...], set[str | None]] = {}
     for path in paths:
         groups.setdefault(path[:-1], set()).add(path[-1] if path else None)
+    outer = {label for path in paths for label in path[:-1] if label is not None}
     return {
-        at for at, path in enumerate(paths) if len(path) > 1 and path[-1] in path[:-1] and len(groups[path[:-1]]) > 1
+        at
+        for at, path in enumerate(paths)
+        if len(path) > 1
+        and path[-1] in outer
+        and (path[-1] in path[:-1] or not any(path[:-1]))
+        and (len(groups[path[:-1]]) > 1 or not any(path[:-1]))
     }
 
 

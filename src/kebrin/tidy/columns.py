@@ -19,6 +19,7 @@ from kebrin.table import Remark, arrays
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
+FOOTNOTE = "footnote mark"
 _SHOWN = 5
 _EPOCH = dt.date(1970, 1, 1).toordinal()
 
@@ -104,7 +105,7 @@ def _about_numbers(cells: Cells) -> list[Remark]:
         ),
         *_said(
             cells,
-            "footnote mark",
+            FOOTNOTE,
             cells.looks == Look.MARKED,
             "{count} numbers bear footnote marks ({texts}), now apart",
         ),

@@ -11,7 +11,7 @@ import pyarrow as pa
 from kebrin.cells import Kind, Sheet, addresses
 from kebrin.errors import Place, PlanError
 from kebrin.table import NO_CELL, Origin, Remark, Segment, Table, arrays
-from kebrin.tidy.columns import Cells, column_of, marks_of
+from kebrin.tidy.columns import FOOTNOTE, Cells, column_of, marks_of
 
 if TYPE_CHECKING:
     from collections.abc import Container, Sequence
@@ -79,7 +79,7 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
         marks = marks_of(cells, {value: mark for mark, value in layout.mark_columns})
         if keep.marks == "keep" and any(marks):
             columns[_free(f"{name} mark", columns)] = _labels(marks)
-    remarks += _what_marks_mean(sheet, layout)
+    remarks = _with_meanings(sheet, layout, remarks)
     data = pa.Table.from_arrays(list(columns.values()), names=list(columns))
     table = Table(data, tuple(groups.columns), Origin((segment,)), (), tuple(remarks))
     empty = records - len(segment)
@@ -96,11 +96,12 @@ def _labels(texts: Sequence[str]) -> pa.Array:
     return arrays.labels(np.array([known.get(text, -1) for text in texts], np.int32), list(known))
 
 
-def _what_marks_mean(sheet: Sheet, layout: Layout) -> list[Remark]:
+def _with_meanings(sheet: Sheet, layout: Layout, remarks: list[Remark]) -> list[Remark]:
+    """The remarks, with what the notes say of the footnote marks."""
     if not layout.notes:
-        return []
+        return remarks
     said = "; ".join(f"{mark} stands for {text!r}" for mark, text in layout.notes)
-    return [Remark("footnotes", f"footnote marks: {said}", sheet.source, sheet.name, count=len(layout.notes))]
+    return [*remarks, Remark(FOOTNOTE, said, sheet.source, sheet.name, count=len(layout.notes))]
 
 
 def _one_measure(layout: Layout, measure: str) -> _Groups:
