@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
-__all__ = ["KebrinError", "LayoutError", "OutputError", "Place", "PlanError", "SourceError", "nearest"]
+__all__ = ["KebrinError", "LayoutError", "OutputError", "Place", "PlanError", "SourceError", "ValuesError", "nearest"]
 
 
 @dataclass(frozen=True)
@@ -82,6 +82,10 @@ class LayoutError(KebrinError):
 
 class PlanError(KebrinError):
     """A plan, an option or an argument is wrong: an unknown key, a value of the wrong kind, a missing name."""
+
+
+class ValuesError(KebrinError):
+    """A column's values can be read in two ways, or in none: a question that a person answers by an option."""
 
 
 class OutputError(KebrinError):

@@ -1,0 +1,109 @@
+"""What a verb did to a column: how many cells it changed, what it could not read, by which convention and why."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import pyarrow as pa
+
+from kebrin.table import Remark, Table
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.values.texts import Texts
+
+_SHOWN = 6
+
+
+@dataclass(frozen=True)
+class Unread:
+    """A text that could not be read: how often it stands there, and the table's first rows that bear it (0-based)."""
+
+    text: str
+    count: int
+    rows: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """The result of one verb over one column.
+
+    Attributes:
+        verb: the verb.
+        column: the column that it read.
+        cells: cells that held a text.
+        changed: cells that now say something in another form.
+        missing: cells that were marks for "no value", now missing.
+        unread: texts that could not be read; their cells are missing now, and the proof does not hold.
+        convention: what was found or stated, in words.
+        evidence: why.
+        note: sums or counts before and after.
+    """
+
+    verb: str
+    column: str
+    cells: int
+    changed: int
+    missing: int = 0
+    unread: tuple[Unread, ...] = ()
+    convention: str = ""
+    evidence: str = ""
+    note: str = ""
+
+    @property
+    def lost(self) -> int:
+        """Cells that could not be read."""
+        return sum(one.count for one in self.unread)
+
+    def __str__(self) -> str:
+        said = f"{self.verb} {self.column}: {self.changed:,} of {self.cells:,} cells"
+        said += f" by {self.convention}" if self.convention else ""
+        said += f" ({self.evidence})" if self.evidence else ""
+        return f"{said}; {self.note}" if self.note else said
+
+
+def unread_of(texts: Texts, which: Sequence[int]) -> tuple[Unread, ...]:
+    """The unread texts by their place among a column's texts, the commonest first."""
+    counts = texts.counts
+    found = [Unread(str(texts.values[at].as_py()), int(counts[at]), tuple(texts.rows(at))) for at in which]
+    return tuple(sorted(found, key=lambda one: -one.count))
+
+
+def finished(table: Table, columns: dict[str, pa.Array | pa.ChunkedArray], outcome: Outcome, *, lenient: bool = False) -> Table:
+    """The table with columns replaced or added (behind the one that was read), and what is said of it.
+
+    Texts that could not be read break the proof, unless `lenient` says that they may be blank.
+    """
+    names = list(table.columns)
+    at = names.index(outcome.column) + 1
+    arrays = {name: table.data.column(name) for name in names}
+    for name in [name for name in columns if name not in arrays]:
+        names.insert(at, name)
+        at += 1
+    data = pa.Table.from_arrays([columns.get(name, arrays.get(name)) for name in names], names=names)
+    remarks = [Remark(outcome.verb, str(outcome), count=outcome.changed)]
+    if outcome.missing:
+        remarks.append(Remark("missing mark", f"{outcome.column}: {outcome.missing:,} marks gave no value", count=outcome.missing))
+    if outcome.unread:
+        remarks.append(_about_unread(table, outcome, lenient=lenient))
+    changed = replace(table, data=data, remarks=(*table.remarks, *remarks))
+    return changed.step(f"{outcome.verb} {outcome.column}", len(table), outcome.note)
+
+
+def _about_unread(table: Table, outcome: Outcome, *, lenient: bool) -> Remark:
+    shown = ", ".join(f"{one.text!r} ({one.count:,})" for one in outcome.unread[:_SHOWN])
+    more = f" and {len(outcome.unread) - _SHOWN:,} more texts" if len(outcome.unread) > _SHOWN else ""
+    what = f"{outcome.verb} {outcome.column}: {outcome.lost:,} cells could not be read: {shown}{more}"
+    places = [place(table, outcome.column, row) for one in outcome.unread[:_SHOWN] for row in one.rows[:2]]
+    return Remark(f"{outcome.verb} unread", what, cells=tuple(places[:_SHOWN]), count=outcome.lost, breaks=not lenient)
+
+
+def place(table: Table, column: str, row: int) -> str:
+    """Where a value came from: its cell if it is a measure's, else the table's row, counted from 1."""
+    if column in table.measures:
+        origin = table.origin(row, column)
+        if origin is not None:
+            return f"{origin.sheet} {origin.cell}"
+    return f"row {row + 1}"

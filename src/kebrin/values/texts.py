@@ -1,0 +1,92 @@
+"""The texts of one column: each distinct one once if they repeat, all as they stand if they do not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pyarrow as pa
+
+from kebrin.errors import PlanError, nearest
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    from kebrin.table import Table
+
+# Encoding pays if a sample of this size has at most this share of distinct texts.
+_SAMPLE, _REPEATS = 20_000, 0.6
+ROWS_TOLD = 5
+
+
+@dataclass(frozen=True, eq=False)
+class Texts:
+    """Texts to be worked on (`values`, no nulls), and for each row of the column the place of its text; -1 for null."""
+
+    values: pa.StringArray
+    codes: NDArray[np.int64]
+    whole: bool
+
+    @classmethod
+    def of(cls, column: pa.ChunkedArray) -> Texts:
+        """The texts of a column of labels or texts.
+
+        >>> texts = Texts.of(pa.chunked_array([["Hallan", None, "Brae", "Hallan"]]))
+        >>> texts.codes.tolist()
+        [0, -1, 1, 0]
+        """
+        one = column.combine_chunks()
+        if pa.types.is_large_string(one.type):
+            one = one.cast(pa.string())
+        if not pa.types.is_dictionary(one.type):
+            sample = one.slice(0, _SAMPLE)
+            if len(one) > _SAMPLE and not one.null_count and len(sample.unique()) > _REPEATS * len(sample):
+                return cls(one, np.arange(len(one)), whole=True)
+            one = one.dictionary_encode()
+        codes = one.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64)
+        return cls(one.dictionary.cast(pa.string()), codes, whole=False)
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    @property
+    def counts(self) -> NDArray[np.int64]:
+        """How many rows bear each text."""
+        if self.whole:
+            return np.ones(len(self.values), np.int64)
+        return np.bincount(self.codes[self.codes >= 0], minlength=len(self.values)).astype(np.int64)
+
+    def spread(self, values: NDArray[np.generic], empty: object) -> NDArray[np.generic]:
+        """One value per text as one per row, with a stand-in where the column is null."""
+        if self.whole:
+            return values
+        padded = np.append(values, np.array([empty], values.dtype))
+        return padded[self.codes]
+
+    def rows(self, text: int, most: int = ROWS_TOLD) -> list[int]:
+        """The first rows that bear a text."""
+        return [text] if self.whole else np.flatnonzero(self.codes == text)[:most].tolist()
+
+
+def texts_of(table: Table, name: str, verb: str) -> Texts:
+    """The texts of a column by name.
+
+    Raises:
+        PlanError: there is no such column, or it holds no text.
+    """
+    if name not in table.columns:
+        near = nearest(name, table.columns)
+        raise PlanError(
+            f"{verb} names {name!r}, which is no column", why=f"the table has {', '.join(table.columns)}",
+            do=f"Did you mean {near!r}?" if near else "Name one of these",
+        )  # fmt: skip
+    column = table.data.column(name)
+    kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+    if pa.types.is_null(kind):
+        return Texts(pa.array([], pa.string()), np.full(len(column), -1), whole=False)
+    if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
+        raise PlanError(
+            f"{verb} reads texts, and {name!r} holds {kind}", why="it has a kind already", do="Leave this step out"
+        )
+    return Texts.of(column)
