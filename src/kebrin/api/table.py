@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
-from typing import TYPE_CHECKING
+from dataclasses import dataclass, fields, replace
+from typing import TYPE_CHECKING, Any
 
 from kebrin import tidy
 from kebrin.deliver import publish
@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 
     from kebrin.layout import Layout
     from kebrin.proof import Proof
+    from kebrin.table import Remark
+    from kebrin.values.codes import CodeList
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,6 +75,56 @@ class Table(CoreTable):
         """
         return tidy.rebuild(self, layout)
 
+    def number(self, column: str, **options: Any) -> Table:
+        """Read a column of texts as numbers; options as in `kebrin.values.numbers.number`."""
+        return self._taken("number", column, options)
+
+    def date(self, column: str, **options: Any) -> Table:
+        """Read a column of texts as dates; options as in `kebrin.values.dates.date`."""
+        return self._taken("date", column, options)
+
+    def period(self, column: str, **options: Any) -> Table:
+        """Read or make periods; options as in `kebrin.values.periods.period`."""
+        return self._taken("period", column, options)
+
+    def recode(self, column: str, using: CodeList | str | Path, **options: Any) -> Table:
+        """Replace texts by the codes of a list; options as in `kebrin.values.recoding.recode`."""
+        return self._taken("recode", column, {"using": using, **options})
+
+    def flag(self, column: str, **options: Any) -> Table:
+        """Read a column of texts as yes and no; options as in `kebrin.values.marking.flag`."""
+        return self._taken("flag", column, options)
+
+    def missing(self, column: str, **options: Any) -> Table:
+        """Make marks that mean "no value" missing; options as in `kebrin.values.marking.missing`."""
+        return self._taken("missing", column, options)
+
+    def text(self, column: str, **options: Any) -> Table:
+        """Make texts alike in form; options as in `kebrin.values.wording.text`."""
+        return self._taken("text", column, options)
+
+    def convert(self, column: str, **options: Any) -> Table:
+        """Convert amounts through rates; options as in `kebrin.shape.converting.convert`."""
+        return self._taken("convert", column, options)
+
+    def split(self, column: str, **options: Any) -> Table:
+        """Split cells with several entries; options as in `kebrin.shape.splitting.split`."""
+        return self._taken("split", column, options)
+
+    def _taken(self, verb: str, column: str, options: dict[str, Any]) -> Table:
+        from kebrin.plan.stepping import TAKEN
+
+        made = TAKEN[verb](self, column, **options)
+        prove = self.prove
+
+        def proof_after(table: Table) -> Proof:
+            # What came out of the sheets is proved on the table as it was; each step accounts for itself.
+            before = prove(self) if prove is not None else None
+            assert before is not None  # noqa: S101 - only asked for where there is one
+            return replace(before, steps=table.steps, remarks=(*_own(before, self), *table.remarks))
+
+        return Table.of(made, proof_after if prove is not None else None)
+
     def write(self, path: str | Path) -> None:
         """Write the data alone, whole or not at all; `Run.write` writes the proof beside it.
 
@@ -95,3 +147,8 @@ class Table(CoreTable):
 
     def _verdict(self) -> str:
         return "proved" if self.proof.holds else f"not proved: {self.proof.failures[0]}"
+
+
+def _own(proof: Proof, table: CoreTable) -> tuple[Remark, ...]:
+    """The remarks of a proof that are not the table's own."""
+    return tuple(remark for remark in proof.remarks if remark not in table.remarks)

@@ -11,6 +11,8 @@ from functools import cache, lru_cache
 from importlib.resources import files
 from typing import TYPE_CHECKING
 
+from kebrin.errors import PlanError
+
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
@@ -83,3 +85,23 @@ def _table() -> dict[str, dict[str, dict[str, int]]]:
         table["en"]["weekday"][day] = number
     table["en"]["weekday"] |= {"tue": 1, "wed": 2, "thu": 3, "thur": 3}
     return table
+
+
+def words_for(kind: str, languages: Sequence[str]) -> dict[str, int]:
+    """The words for months (1 to 12) or weekdays (0 is Monday) in some languages, in one case and without dots.
+
+    >>> words_for("month", ["de"])["märz"], words_for("weekday", ["en"])["tues"]
+    (3, 1)
+
+    Raises:
+        PlanError: a language is not known.
+    """
+    words: dict[str, int] = {}
+    for language in languages:
+        if language not in _table():
+            raise PlanError(
+                f"no period words are known for the language {language!r}", why=f"known are {', '.join(_table())}",
+                do="Name one of these by its two letters",
+            )  # fmt: skip
+        words |= _table()[language][kind]
+    return words

@@ -17,6 +17,7 @@ from tomlkit import TOMLDocument, comment, document, nl, table
 from kebrin.layout import NO_COLUMN
 from kebrin.plan.joining import join
 from kebrin.plan.unaided import Found, Group, survey_reports
+from kebrin.values.suggesting import standardised
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -106,6 +107,9 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
     labels = _labels(draft)
     if labels is not None:
         one.add("labels", labels)
+    steps = _steps(draft)
+    if steps is not None:
+        one.add("step", steps)
     columns = _named(draft.columns)
     if columns is not None:
         one.add("columns", columns)
@@ -206,6 +210,26 @@ def _anchor(group: Group) -> str:
     if len(heads) != 1 or len(places) != len(group.pieces):
         return ""
     return next(iter(heads))
+
+
+def _steps(draft: Draft) -> tomlkit.items.AoT | None:
+    """The steps that tidying unaided takes, and the questions that it puts."""
+    table_of, _ = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
+    after, taken = standardised(table_of)
+    if not taken:
+        return None
+    steps = tomlkit.aot()
+    said = {remark.kind: remark.what for remark in after.remarks}
+    for step in taken:
+        verb = next(iter(step))
+        one = table()
+        if verb in said:
+            one.add(comment(said[verb]))
+        for name, value in step.items():
+            one.add(name, tomlkit.item(value))
+        one.add(nl())
+        steps.append(one)
+    return steps
 
 
 def _labels(draft: Draft) -> Table | None:

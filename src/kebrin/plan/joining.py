@@ -84,17 +84,22 @@ def pick(table: Table, columns: Mapping[str, str]) -> tuple[Table, list[Remark]]
 
 def prove(
     name: str, table: Table, pieces: Sequence[Piece], works: Iterable[SheetWork], sources: Iterable[Source], terms: Terms,
-    remarks: Iterable[Remark] = (),
+    remarks: Iterable[Remark] = (), *, after: Table | None = None,
 ) -> Proof:  # fmt: skip
-    """The proof of one table from its pieces' checks and the account of every sheet that was read for it."""
+    """The proof of one table from its pieces' checks and the account of every sheet that was read for it.
+
+    `after` is the table after its steps: as much must come out of the sheets as goes into the first of them, and each
+    step accounts for itself.
+    """
     works = list(works)
+    after = after or table
     return Proof(
         table=name,
         sources=tuple(sources),
         ledgers=tuple(work.ledger for work in works),
         conservation=conserve(table, [piece.body for piece in pieces]),
         ties=tuple(piece.ties for piece in pieces),
-        steps=table.steps,
-        remarks=(*remarks, *(remark for work in works for remark in work.remarks), *table.remarks),
+        steps=after.steps,
+        remarks=(*remarks, *(remark for work in works for remark in work.remarks), *after.remarks),
         totals_must_tie=terms.totals_must_tie,
     )

@@ -8,6 +8,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator, model_validator
 
+from kebrin.plan.steps import Step  # noqa: TC001 - the model needs it when it is made
+
 OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx")
 
 
@@ -81,7 +83,8 @@ class TablePlan(_Strict):
     """One tidy table: the files and sheets it comes from, their layout, and the fields stamped on its rows.
 
     `labels` lists the labels that each column was known to have: what is new and what is gone is said, and a sheet on
-    which a level bears another level's labels is refused. `columns` chooses the columns that are written, in this order:
+    which a level bears another level's labels is refused. `[[table.NAME.step]]` are steps, taken in their order; they
+    name columns as they are before `columns` renames them. `columns` chooses the columns that are written, in this order:
     a list of names, or a table of new names with the names that the columns have so far. All are written if it is left
     out.
     """
@@ -93,6 +96,7 @@ class TablePlan(_Strict):
     layout: LayoutPlan = LayoutPlan()
     fields: dict[str, str] = {}
     labels: dict[str, tuple[str, ...]] = {}
+    step: tuple[Step, ...] = ()
     columns: Annotated[
         dict[str, str], BeforeValidator(_as_names, json_schema_input_type=list[str] | dict[str, str])
     ] = {}

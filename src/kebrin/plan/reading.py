@@ -11,6 +11,7 @@ from pydantic import BaseModel, ValidationError
 
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.plan.model import PlanModel
+from kebrin.plan.steps import VERBS
 
 if TYPE_CHECKING:
     from pydantic_core import ErrorDetails
@@ -80,15 +81,21 @@ def _told(error: ValidationError, text: str, file: str) -> PlanError:
 
 def _mistake(detail: ErrorDetails, text: str) -> tuple[int, str, str, str]:
     loc = tuple(part for part in detail["loc"] if part != "function-before")
+    if len(loc) > 4 and loc[2] == "step":
+        loc = (*loc[:4], *loc[5:])  # the verb says which model it is, and is no key of its own
     line = _line_of(text, loc)
     key, inside = str(loc[-1]) if loc else "plan", ".".join(str(part) for part in loc[:-1]) or "the plan"
     if detail["type"] == "extra_forbidden":
-        known = sorted(_keys_at(loc[:-1]))
+        known = sorted(_keys_at(loc[:-1]) or _options_at(detail["loc"]))
         near = nearest(key, known)
         do = f"Did you mean {near!r}?" if near else "Take the key out"
         return line, f"unknown key {key!r} in {inside}", f"the keys there are {', '.join(known)}", do
     if detail["type"] == "missing":
         return line, f"{key!r} is missing in {inside}", "", "Add it"
+    if detail["type"] == "no_verb":
+        given = next(iter(detail["input"]), "") if isinstance(detail["input"], dict) else detail["input"]
+        near = nearest(str(given), VERBS)
+        return line, f"no step is called {given!r}", detail["msg"], f"Did you mean {near!r}?" if near else ""
     why = detail["msg"].removeprefix("Value error, ")
     given = detail.get("input")
     if detail["type"] == "literal_error":
@@ -113,6 +120,12 @@ def _keys_at(loc: tuple[Any, ...]) -> list[str]:
     if not (isinstance(model, type) and issubclass(model, BaseModel)):
         return []
     return [field.alias or name for name, field in model.model_fields.items()]
+
+
+def _options_at(loc: tuple[Any, ...]) -> list[str]:
+    """The options of the step at a place."""
+    model = VERBS.get(str(loc[4])) if len(loc) > 4 and loc[2] == "step" else None
+    return list(model.model_fields) if model else []
 
 
 def _model_in(annotation: Any) -> Any:

@@ -11,6 +11,7 @@ from kebrin.plan.holding import gained_levels, label_changes, refuse_shifts, ref
 from kebrin.plan.joining import Done, Terms, join, pick, prove
 from kebrin.plan.pieces import SheetWork, source_of, work_sheet
 from kebrin.plan.stamping import field_values, per_block, refuse_unknown_sheets
+from kebrin.plan.stepping import take_steps
 from kebrin.sources import files, read
 from kebrin.tidy import Keep
 
@@ -66,9 +67,11 @@ def _run_table(name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Ca
         )  # fmt: skip
     table, _ = join(pieces, [stamp for part in parts for stamp in part.stamps])
     said = label_changes(table, plan.labels)
-    picked, left = pick(table, plan.columns)
+    stepped = take_steps(table, plan.step, base, name)
+    picked, left = pick(stepped, plan.columns)
     said += left
-    return Done(name, picked, prove(name, table, pieces, works, [part.source for part in parts], terms, said))
+    sources = [part.source for part in parts]
+    return Done(name, picked, prove(name, table, pieces, works, sources, terms, said, after=stepped))
 
 
 def _paths(plan: TablePlan, base: Path) -> Iterable[Path]:

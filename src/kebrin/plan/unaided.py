@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report
     from kebrin.layout import Stated
+    from kebrin.table import Table
     from kebrin.proof import Source
     from kebrin.tidy import Keep
 
@@ -117,7 +118,18 @@ def _done(group: Group, found: Found, terms: Terms) -> Done:
         for name in constant
     ]
     works = _works_of(group.pieces, found.works, first=group is found.groups[0])
-    return Done(group.name, table, prove(group.name, table, group.pieces, works, found.sources, terms, said))
+    after = _standardised(table)
+    proof = prove(group.name, table, group.pieces, works, found.sources, terms, said, after=after)
+    return Done(group.name, after, proof)
+
+
+def _standardised(table: Table) -> Table:
+    """The table with its text measures standardised; where there are none, the verbs are not even loaded."""
+    if all(str(table.data.column(name).type) != "string" for name in table.measures):
+        return table
+    from kebrin.values.suggesting import standardised
+
+    return standardised(table)[0]
 
 
 def _stamps(pieces: Sequence[Piece]) -> list[dict[str, str | None]]:

@@ -109,6 +109,22 @@ class Origin:
         column = int(segment.columns[measure][group])
         return None if column == NO_CELL else CellOrigin(segment.file, segment.sheet, int(segment.rows[line]), column)
 
+    def take(self, rows: NDArray[np.intp]) -> Origin:
+        """The origins of some rows, in ascending order; a row may come several times.
+
+        >>> origin = Origin((Segment("a.csv", "a", np.array([1, 2], np.int32), {"v": np.array([3], np.int32)}),))
+        >>> [origin.take(np.array([0, 1, 1])).of(at, "v").cell for at in range(3)]
+        ['D2', 'D3', 'D3']
+        """
+        parts, start = [], 0
+        for segment in self.segments:
+            stop = start + len(segment)
+            own = rows[(rows >= start) & (rows < stop)] - start
+            kept = own if segment.kept is None else segment.kept[own]
+            parts.append(replace(segment, kept=np.asarray(kept, np.int64)))
+            start = stop
+        return Origin(tuple(parts))
+
     def __add__(self, other: Origin) -> Origin:
         return Origin(self.segments + other.segments)
 

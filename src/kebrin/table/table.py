@@ -124,6 +124,14 @@ class Table:
         """The table with one more step on its record."""
         return replace(self, steps=(*self.steps, StepCount(name, rows_in, len(self), note)))
 
+    def remarked(self, remarks: Sequence[Remark]) -> Self:
+        """The table with more said about it."""
+        return replace(self, remarks=(*self.remarks, *remarks)) if remarks else self
+
+    def with_remarks(self, remarks: Sequence[Remark]) -> Self:
+        """The table with these remarks in place of its own."""
+        return replace(self, remarks=tuple(remarks))
+
     def to_arrow(self) -> pa.Table:
         """The Arrow table itself; nothing is copied."""
         return self.data

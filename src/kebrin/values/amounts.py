@@ -17,7 +17,9 @@ _PLAIN = str.maketrans({
     **dict.fromkeys("−‒–—﹣－", "-"), "（": "(", "）": ")", "％": "%", "．": ".", "，": ",", "＋": "+", "＄": "$", "￥": "¥",
 })  # fmt: skip
 _CORE = re.compile(r"[.,]?0(?:[0.,' ]*0)?")
-_CURRENCY = re.compile(r"[€$£¥₩₹₺₽₴₪฿₫₦₱]|(?:US|C|A|NZ|HK)\$|[A-Z]{3}(?![A-Za-z])|kr\.?(?![a-z])|Fr\.|zł|Kč|Ft(?![a-z])")
+_CURRENCY = re.compile(
+    r"[€$£¥₩₹₺₽₴₪฿₫₦₱]|(?:US|C|A|NZ|HK)\$|[A-Z]{3}(?![A-Za-z])|kr\.?(?![a-z])|Fr\.|zł|Kč|Ft(?![a-z])"
+)
 _SCALES = {
     "k": 1e3, "tsd": 1e3, "thousand": 1e3, "thousands": 1e3, "M": 1e6, "mn": 1e6, "mio": 1e6, "million": 1e6, "millions": 1e6,
     "bn": 1e9, "mrd": 1e9, "billion": 1e9, "billions": 1e9,

@@ -71,7 +71,9 @@ def unread_of(texts: Texts, which: Sequence[int]) -> tuple[Unread, ...]:
     return tuple(sorted(found, key=lambda one: -one.count))
 
 
-def finished(table: Table, columns: dict[str, pa.Array | pa.ChunkedArray], outcome: Outcome, *, lenient: bool = False) -> Table:
+def finished(
+    table: Table, columns: dict[str, pa.Array | pa.ChunkedArray], outcome: Outcome, *, lenient: bool = False
+) -> Table:
     """The table with columns replaced or added (behind the one that was read), and what is said of it.
 
     Texts that could not be read break the proof, unless `lenient` says that they may be blank.
@@ -85,10 +87,16 @@ def finished(table: Table, columns: dict[str, pa.Array | pa.ChunkedArray], outco
     data = pa.Table.from_arrays([columns.get(name, arrays.get(name)) for name in names], names=names)
     remarks = [Remark(outcome.verb, str(outcome), count=outcome.changed)]
     if outcome.missing:
-        remarks.append(Remark("missing mark", f"{outcome.column}: {outcome.missing:,} marks gave no value", count=outcome.missing))
+        remarks.append(
+            Remark("missing mark", f"{outcome.column}: {outcome.missing:,} marks gave no value", count=outcome.missing)
+        )
     if outcome.unread:
         remarks.append(_about_unread(table, outcome, lenient=lenient))
-    changed = replace(table, data=data, remarks=(*table.remarks, *remarks))
+    # What was asked about the column is answered now.
+    kept = [
+        one for one in table.remarks if not (one.kind == "question" and one.what.startswith(f"{outcome.column} stays"))
+    ]
+    changed = replace(table, data=data, remarks=(*kept, *remarks))
     return changed.step(f"{outcome.verb} {outcome.column}", len(table), outcome.note)
 
 

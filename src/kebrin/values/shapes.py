@@ -11,11 +11,11 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-import pyarrow as pa
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    import pyarrow as pa
     from numpy.typing import NDArray
 
     Bytes = NDArray[np.uint8]
@@ -47,6 +47,7 @@ class Shapes:
     def of(cls, values: pa.StringArray) -> Shapes:
         """Find the shapes of texts without nulls.
 
+        >>> import pyarrow as pa
         >>> shapes = Shapes.of(pa.array(["(1,234)", "(9,876)", "12"]))
         >>> sorted(shapes.texts), len(set(shapes.codes.tolist()))
         (['(0,000)', '00'], 2)

@@ -1,0 +1,49 @@
+"""Take a plan's steps on a table, one after the other."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from kebrin.errors import KebrinError, Place
+from kebrin.shape.converting import convert
+from kebrin.shape.splitting import split
+from kebrin.values.dates import date
+from kebrin.values.marking import flag, missing
+from kebrin.values.numbers import number
+from kebrin.values.periods import period
+from kebrin.values.recoding import recode
+from kebrin.values.wording import text
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping, Sequence
+    from pathlib import Path
+
+    from kebrin.plan.steps import Taken
+    from kebrin.table import Table
+
+#: The function of each verb: a table and a column go in, a table comes out.
+TAKEN: Mapping[str, Callable[..., Table]] = {
+    "number": number, "date": date, "period": period, "recode": recode, "flag": flag, "missing": missing, "text": text,
+    "convert": convert, "split": split,
+}  # fmt: skip
+
+
+def take_steps(table: Table, steps: Sequence[Taken], base: Path, name: str) -> Table:
+    """The table after all steps; files that steps name are relative to `base`.
+
+    Raises:
+        ValuesError: a column reads in two ways; the step and the option that settles it are told.
+        PlanError: a step names no column of the table, or an option is wrong.
+        SourceError: a file that a step names can't be read.
+    """
+    for count, step in enumerate(steps, 1):
+        options: dict[str, Any] = step.options()
+        if "using" in options:
+            options["using"] = base / str(options["using"])
+        try:
+            table = TAKEN[step.verb](table, step.column, **options)
+        except KebrinError as error:
+            if error.where != Place():
+                raise
+            raise type(error)(f"table {name}, step {count}: {error.what}", why=error.why, do=error.do) from None
+    return table

@@ -1,0 +1,268 @@
+"""Code lists: reading one, finding each text's code, and proposing one from the spellings in a column."""
+
+from __future__ import annotations
+
+import csv
+import re
+from collections import Counter
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, NamedTuple
+
+from kebrin.errors import Place, PlanError, SourceError
+from kebrin.sources import read
+from kebrin.values.keys import clean, key
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Mapping, Sequence
+    from pathlib import Path
+
+    import numpy as np
+
+    from kebrin.cells import Sheet
+
+HEADER = ("code", "label", "spelling", "cells", "accepted")
+_YES = {"yes", "y", "true", "1", "x"}
+# Of two candidates nearer than this neither is applied: the difference is within what a typing mistake makes.
+_TIE = 0.04
+_NEAREST = 3
+# Shortest key that likeness is asked about: between two or three letters everything is alike.
+_SHORTEST = 4
+_SPLIT = re.compile(r"\s*[()\[\]:;,/|–—]\s*|\s+-\s+|\s+")
+
+
+class Likely(NamedTuple):
+    """A code that a text may mean, and how alike they are (0 to 1)."""
+
+    code: str
+    label: str
+    likeness: float
+
+
+@dataclass(frozen=True, eq=False)
+class CodeList:
+    """Codes with their labels and spellings.
+
+    Attributes:
+        labels: label by code, in the list's order.
+        exact: code by every text that stands in the list.
+        by_key: code by key.
+        proposed: spellings that are in the list but not accepted yet.
+    """
+
+    labels: dict[str, str]
+    exact: dict[str, str]
+    by_key: dict[str, str]
+    proposed: dict[str, str] = field(default_factory=dict)
+    file: str = ""
+
+    @classmethod
+    def of(cls, rows: Iterable[tuple[str, str, Sequence[str], bool]], *, file: str = "") -> CodeList:
+        """A list from rows of code, label, spellings, and whether the spellings are accepted.
+
+        Raises:
+            PlanError: one code has two labels, or two codes have one spelling or key.
+        """
+        labels: dict[str, str] = {}
+        exact: dict[str, str] = {}
+        by_key: dict[str, str] = {}
+        proposed: dict[str, str] = {}
+        for code, label, spellings, accepted in rows:
+            if labels.setdefault(code, label) != label:
+                raise PlanError(
+                    f"the code {code!r} has two labels",
+                    Place(file),
+                    why=f"{labels[code]!r} and {label!r}",
+                    do="Keep one of them",
+                )
+            if not accepted:
+                proposed |= dict.fromkeys(spellings, code)
+            for text in (code, label, *(spellings if accepted else ())):
+                _claim(exact, text, code, file, "the spelling")
+                if key(text):
+                    _claim(by_key, key(text), code, file, "the key (case, accents, order of words apart)")
+        return cls(labels, exact, by_key, proposed, file)
+
+    def find(self, text: str) -> str | None:
+        """The code of a text: as it stands, by its key, or with code and label in one cell.
+
+        >>> codes = CodeList.of([("HAL", "Hallan", (), True), ("WN", "Wick of Ness", (), True)])
+        >>> codes.find("hallan "), codes.find("Ness, Wick of"), codes.find("WN – Wick of Ness"), codes.find("Halan")
+        ('HAL', 'WN', 'WN', None)
+        """
+        bare = clean(text)
+        found = self.exact.get(bare) or self.by_key.get(key(bare))
+        return found or self._both(bare)
+
+    def _both(self, text: str) -> str | None:
+        """The code of a cell that holds code and label, one before the other."""
+        for part in (part for part in _SPLIT.split(text) if part):
+            code = self.exact.get(part)
+            if code is not None and part == code and key(text) == key(f"{code} {self.labels[code]}"):
+                return code
+        return None
+
+    def likely(self, texts: Sequence[str]) -> list[list[Likely]]:
+        """For each text the codes that it may mean, the likeliest first."""
+        from rapidfuzz import fuzz, process
+
+        known = list(self.by_key)
+        told: list[list[Likely]] = []
+        for text in texts:
+            own = key(text)
+            if len(own) < _SHORTEST:
+                told.append([])
+                continue
+            best: dict[str, float] = {}
+            for other, score, _ in process.extract(own, known, scorer=fuzz.ratio, limit=8, score_cutoff=60):
+                best.setdefault(self.by_key[other], score / 100)
+            told.append([Likely(code, self.labels[code], score) for code, score in list(best.items())[:_NEAREST]])
+        return told
+
+
+def settled(likely: Sequence[Likely], least: float) -> str | None:
+    """The one code that is alike enough, or None; of two near ones neither.
+
+    >>> settled([Likely("HAL", "Hallan", 0.92)], 0.9), settled([Likely("A", "", 0.92), Likely("B", "", 0.9)], 0.9)
+    ('HAL', None)
+    """
+    if not likely or likely[0].likeness < least:
+        return None
+    return likely[0].code if len(likely) == 1 or likely[0].likeness - likely[1].likeness > _TIE else None
+
+
+def _claim(taken: dict[str, str], text: str, code: str, file: str, what: str) -> None:
+    if taken.setdefault(text, code) != code:
+        raise PlanError(
+            f"two codes share {what} {text!r}", Place(file), why=f"{taken[text]!r} and {code!r}",
+            do="Change one of them in the code list, or take it out",
+        )  # fmt: skip
+
+
+def read_codes(path: str | Path) -> CodeList:
+    """Read a code list: a column `code`, one `label`, and any others with further spellings.
+
+    A list that `kebrin codes` proposed has a spelling a line and a column `accepted`; only accepted spellings count.
+
+    Raises:
+        SourceError: the file can't be read.
+        PlanError: it has no column `code`, a code without a text, two labels for a code, or two codes for a spelling.
+    """
+    report = read(path)
+    sheet = report[report.shown[0]]
+    heads = [sheet.text(0, column).casefold() for column in range(sheet.shape[1])] if sheet.shape[0] else []
+    if "code" not in heads:
+        raise PlanError(
+            "this is no code list", Place(str(path)), why=f"its columns are {', '.join(heads) or 'none'}",
+            do="Give it a column named code, one named label, and any others for further spellings",
+        )  # fmt: skip
+    return CodeList.of(_rows(sheet, heads, str(path)), file=str(path))
+
+
+def _rows(sheet: Sheet, heads: Sequence[str], file: str) -> list[tuple[str, str, tuple[str, ...], bool]]:
+    at = heads.index("code")
+    label = heads.index("label") if "label" in heads else at
+    accepted = heads.index("accepted") if "accepted" in heads else -1
+    others = [column for column, head in enumerate(heads) if head not in {"code", "label", "cells", "accepted"}]
+    rows = []
+    for row in range(1, sheet.shape[0]):
+        texts = [clean(sheet.text(row, column)) for column in range(len(heads))]
+        if not any(texts):
+            continue
+        if not texts[at]:
+            raise PlanError(
+                "a line of the code list has no code", Place(file, cell=f"A{row + 1}"), do="Give it one, or delete it"
+            )
+        yes = accepted < 0 or texts[accepted].casefold() in _YES
+        rows.append(
+            (texts[at], texts[label] or texts[at], tuple(texts[column] for column in others if texts[column]), yes)
+        )
+    return rows
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line of a proposed code list: a spelling, the code and label proposed for it, and how many cells bear it."""
+
+    code: str
+    label: str
+    spelling: str
+    cells: int
+    accepted: bool = False
+
+
+def propose(counts: Mapping[str, int], known: Sequence[Line] = (), *, least: float = 0.86) -> list[Line]:
+    """A code list from the spellings in a column: groups by key, then by likeness to a group's commonest spelling.
+
+    A spelling joins a group only by its likeness to the group's own centre, never by way of another spelling. Lines
+    that are accepted already are kept as they are.
+
+    >>> [(line.label, line.spelling) for line in propose({"Hallan": 9, "hallan": 2, "Halan": 1, "Brae": 5})]
+    [('Brae', 'Brae'), ('Hallan', 'Hallan'), ('Hallan', 'hallan'), ('Hallan', 'Halan')]
+    """
+    from rapidfuzz import fuzz, process
+
+    kept = {line.spelling: line for line in known if line.accepted}
+    by_key: dict[str, Counter[str]] = {}
+    for text, count in counts.items():
+        by_key.setdefault(key(text) or text, Counter())[text] += count
+    order = sorted(by_key, key=lambda one: (-by_key[one].total(), one))
+    centres: dict[str, tuple[str, str]] = {key(line.label): (line.code, line.label) for line in kept.values()}
+    lines = dict(kept)
+    for own in order:
+        centre = own if own in centres else ""
+        if not centre and len(own) >= _SHORTEST and centres:
+            near = process.extract(own, list(centres), scorer=fuzz.ratio, limit=2, score_cutoff=least * 100)
+            if len(near) == 1 or (len(near) == 2 and near[0][1] - near[1][1] > _TIE * 100):
+                centre = near[0][0]
+        if not centre:
+            label = clean(by_key[own].most_common(1)[0][0])
+            centre = own
+            centres[own] = (_code(label, {code for code, _ in centres.values()}), label)
+        code, label = centres[centre]
+        for text, count in by_key[own].items():
+            old = lines.get(text)
+            lines[text] = (
+                Line(code, label, text, count) if old is None else Line(old.code, old.label, text, count, accepted=True)
+            )
+    return sorted(lines.values(), key=lambda line: (line.label.casefold(), -line.cells, line.spelling))
+
+
+def _code(label: str, taken: set[str]) -> str:
+    """A short code from a label: its first letters, numbered if they are taken."""
+    letters = re.sub(r"[^A-Z0-9]", "", key(label).upper().replace(" ", "")) if " " not in label else "".join(
+        word[0] for word in re.split(r"[\W_]+", label.upper()) if word
+    )  # fmt: skip
+    base = (letters or "X")[:3]
+    code, number = base, 2
+    while code in taken:
+        code, number = f"{base}{number}", number + 1
+    return code
+
+
+def read_proposal(path: Path) -> list[Line]:
+    """The lines of a proposed code list that a person may have edited; none if there is no such file.
+
+    Raises:
+        PlanError: the file is no such list.
+    """
+    if not path.exists():
+        return []
+    try:
+        with path.open(encoding="utf-8-sig", newline="") as lines:
+            rows = list(csv.DictReader(lines))
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        raise SourceError("the code list can't be read", Place(str(path)), why=str(error)) from None
+    if rows and not set(HEADER) <= set(rows[0]):
+        raise PlanError(
+            "this is no proposed code list", Place(str(path)), why=f"its columns are not {', '.join(HEADER)}",
+            do="Name another file to write",
+        )  # fmt: skip
+    return [
+        Line(row["code"], row["label"], row["spelling"], 0, accepted=row["accepted"].strip().casefold() in _YES)
+        for row in rows
+    ]
+
+
+def counted(texts: Sequence[str], counts: Sequence[int] | np.ndarray) -> dict[str, int]:
+    """How many cells bear each text, blanks left out."""
+    return {text: int(count) for text, count in zip(texts, counts, strict=True) if text.strip()}

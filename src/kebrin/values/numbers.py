@@ -1,0 +1,356 @@
+"""Numbers and signs: a column of texts becomes amounts by one convention, stated or found over the whole column."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+
+from kebrin.cells import MISSING_MARKS
+from kebrin.errors import PlanError, ValuesError, nearest
+from kebrin.table import arrays
+from kebrin.values.amounts import NEGATIVES, Amount, Reading, understand
+from kebrin.values.outcome import Outcome, finished, unread_of
+from kebrin.values.shapes import Shapes
+from kebrin.values.texts import Texts, texts_of
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    import pyarrow as pa
+    from numpy.typing import NDArray
+
+    from kebrin.table import Table
+
+Decimal = Literal["", "point", "comma"]
+_SIGNS = {"point": ".", "comma": ","}
+_WORDS = {".": "a decimal point", ",": "a decimal comma"}
+# Whole numbers of more digits than this do not fit a double; they are read one by one.
+_MOST_DIGITS = 15
+
+
+@dataclass(frozen=True)
+class Convention:
+    """How a column writes numbers, and why that is believed."""
+
+    decimal: str
+    words: str
+    evidence: str
+
+
+def number(
+    table: Table, column: str, *, decimal: Decimal = "", negative: Sequence[str] | None = None,
+    percent: Literal["fraction", "keep"] = "fraction", currency: str = "", unit: str = "", scale: float = 1.0,
+    missing: Sequence[str] = (), flip: Mapping[str, Sequence[str]] | bool = False,
+    unread: Literal["refuse", "blank"] = "refuse", written: str = "",
+) -> Table:  # fmt: skip
+    """Read a column of texts as numbers.
+
+    Args:
+        table: the table.
+        column: the column.
+        decimal: the decimal sign; found over the whole column if it is not stated.
+        negative: the ways in which negative amounts are written (see `NEGATIVES`); all but CR and DR by default.
+        percent: whether `12%` becomes 0.12 or stays 12.
+        currency: a column to put currency marks into; needed if there are several.
+        unit: a column to put units into; needed if there are several.
+        scale: what every number is multiplied by ("in thousands": 1000).
+        missing: texts that mean "no value", beside the usual marks.
+        flip: true to turn every sign; or the values of another column for which it is turned.
+        unread: whether texts that are no numbers refuse the proof, or may be blank.
+        written: a column to keep the texts in, as written.
+
+    >>> import pyarrow as pa
+    >>> from kebrin.table import Table
+    >>> table = Table(pa.table({"due": ["1.234,50-", "(12,00)", "–", "7"]}), ())
+    >>> number(table, "due").data.column("due").to_pylist()
+    [-1234.5, -12.0, None, 7.0]
+
+    Raises:
+        ValuesError: the column reads in two ways, or holds two conventions, currencies or units.
+        PlanError: there is no such column, or an option is wrong.
+    """
+    _refuse_unknown(negative)
+    texts = texts_of(table, column, "number")
+    read = read_numbers(texts, column, decimal=decimal, negative=negative, percent=percent, missing=missing)
+    values = read.values * scale if scale != 1 else read.values
+    full = np.asarray(texts.spread(values, np.nan), np.float64)
+    if flip is not False:
+        full = np.where(_flipped(table, flip), -full, full)
+    columns: dict[str, pa.Array] = {column: arrays.numbers(full)}
+    columns |= _kept(texts, read, column, currency, unit)
+    if written:
+        columns[written] = table.data.column(column)
+    known = ~np.isnan(full)
+    counts = texts.counts
+    outcome = Outcome(
+        "number", column, int((texts.codes >= 0).sum()), int(known.sum()), int(counts[read.missing].sum()),
+        unread_of(texts, np.flatnonzero(read.unread).tolist()), _told(read, scale, flip), read.convention.evidence,
+        f"{int(known.sum()):,} numbers, sum {float(np.nansum(full)):,.10g}",
+    )  # fmt: skip
+    return finished(table, columns, outcome, lenient=unread == "blank")
+
+
+@dataclass(frozen=True, eq=False)
+class Numbers:
+    """Numbers by text: values (NaN where there is none), which texts are missing marks, which could not be read."""
+
+    values: NDArray[np.float64]
+    missing: NDArray[np.bool_]
+    unread: NDArray[np.bool_]
+    convention: Convention
+    amounts: tuple[Amount | None, ...]
+    shape: NDArray[np.int32]
+
+
+def read_numbers(
+    texts: Texts, column: str, *, decimal: Decimal = "", negative: Sequence[str] | None = None,
+    percent: Literal["fraction", "keep"] = "fraction", missing: Sequence[str] = (),
+) -> Numbers:  # fmt: skip
+    """The number that each text says, by the column's one convention.
+
+    Raises:
+        ValuesError: the column reads in two ways, or holds two conventions.
+    """
+    shapes = _shaped(texts.values)
+    marks = _marks(texts, shapes, missing)
+    amounts = tuple(understand(shape) for shape in shapes.texts)
+    weight = _weights(texts, shapes)
+    convention = _convention(column, shapes, amounts, weight, decimal)
+    if percent == "fraction":
+        _refuse_mixed_percents(column, amounts, weight)
+    counted = _negatives(column, amounts, weight, negative)
+    values = np.full(len(texts), np.nan)
+    for shape, rows in shapes.members():
+        amount = amounts[shape]
+        reading = _reading(amount, convention.decimal)
+        if amount is None or reading is None or not len(rows) or (amount.negative and amount.negative not in counted):
+            continue
+        factor = amount.scale * (amount.percent if percent == "fraction" else 1.0)
+        sign = -1.0 if counted.get(amount.negative, False) else 1.0
+        values[rows] = sign * _decoded(shapes, amount, reading, rows, texts) * factor
+    values[marks] = np.nan
+    unread = np.isnan(values) & ~marks
+    return Numbers(values, marks, unread, convention, amounts, shapes.codes)
+
+
+def _shaped(values: pa.StringArray) -> Shapes:
+    """The shapes of texts, the digits of other scripts and full-width ones taken as plain digits."""
+    shapes = Shapes.of(values)
+    odd = [at for at, shape in enumerate(shapes.texts) if any(map(str.isdecimal, shape.replace("0", "")))]
+    if not odd:
+        return shapes
+    texts = values.to_pylist()
+    for at in np.flatnonzero(np.isin(shapes.codes, odd)).tolist():
+        texts[at] = _ascii_digits(texts[at])
+    return Shapes.of(arrays.texts(texts))
+
+
+def _ascii_digits(text: str) -> str:
+    return "".join(str(int(letter)) if letter.isdecimal() else letter for letter in text)
+
+
+def _marks(texts: Texts, shapes: Shapes, missing: Sequence[str]) -> NDArray[np.bool_]:
+    """Which texts mean "no value": the usual marks, blanks, and those that are stated."""
+    stated = {mark.strip().casefold() for mark in missing}
+    found = np.zeros(len(texts), np.bool_)
+    plain = [at for at, shape in enumerate(shapes.texts) if _is_mark(shape, stated)]
+    found[np.isin(shapes.codes, plain)] = True
+    if any("0" in mark or any(map(str.isdigit, mark)) for mark in stated):
+        # A stated number ("999") shares its shape with others.
+        for at in np.flatnonzero(~found).tolist() if len(texts) < 1_000_000 else ():
+            if str(texts.values[at].as_py()).strip().casefold() in stated:
+                found[at] = True
+    return found
+
+
+def _is_mark(shape: str, stated: set[str]) -> bool:
+    bare = shape.strip().casefold()
+    return not bare or (("0" not in bare) and (bare in MISSING_MARKS or bare in stated))
+
+
+def _weights(texts: Texts, shapes: Shapes) -> NDArray[np.int64]:
+    """How many rows of the column have each shape."""
+    if texts.whole:
+        return shapes.counts
+    there = shapes.codes >= 0
+    return np.bincount(shapes.codes[there], weights=texts.counts[there], minlength=len(shapes.texts)).astype(np.int64)
+
+
+def _convention(
+    column: str, shapes: Shapes, amounts: Sequence[Amount | None], weight: NDArray[np.int64], stated: Decimal
+) -> Convention:
+    if stated:
+        if stated not in _SIGNS:
+            raise PlanError(f"decimal can't be {stated!r}", do="State point or comma")
+        return Convention(_SIGNS[stated], _WORDS[_SIGNS[stated]], "as stated")
+    votes, shown, unsure, unsure_shape = _votes(shapes, amounts, weight)
+    if votes["."] and votes[","]:
+        raise ValuesError(
+            f"the column {column!r} holds both decimal signs",
+            why=f"{votes['.']:,} cells such as {shown['.']!r} have a decimal point, {votes[',']:,} such as {shown[',']!r} a "
+            "decimal comma (0 stands for any digit)",
+            do='Part the rows by where they come from first, or state decimal = "point" or "comma"',
+        )  # fmt: skip
+    if unsure and not any(votes.values()):
+        raise ValuesError(
+            f"the column {column!r} can be read in two ways",
+            why=f"{unsure:,} cells such as {unsure_shape!r} are thousands or decimals, and no other cell shows which",
+            do='State decimal = "point" or decimal = "comma"',
+        )  # fmt: skip
+    sign = max(votes, key=lambda one: votes[one])
+    if not votes[sign]:
+        return Convention(".", "whole numbers", "")
+    return Convention(sign, _WORDS[sign], f"{votes[sign]:,} cells such as {shown[sign]!r} read in no other way")
+
+
+def _votes(
+    shapes: Shapes, amounts: Sequence[Amount | None], weight: NDArray[np.int64]
+) -> tuple[dict[str, int], dict[str, str], int, str]:
+    """Cells that read in one way only, by decimal sign, with a shape of each; cells that read in two, with a shape."""
+    votes: dict[str, int] = {".": 0, ",": 0}
+    shown: dict[str, str] = {}
+    unsure, unsure_shape = 0, ""
+    for at, amount in enumerate(amounts):
+        if amount is None or not weight[at]:
+            continue
+        fits = [sign for sign in votes if any(reading.fits(sign) for reading in amount.readings)]
+        if len(fits) == 2 and _differs(amount):
+            if not _leading_zero(shapes, at, amount):
+                unsure, unsure_shape = unsure + int(weight[at]), unsure_shape or shapes.texts[at]
+                continue
+            fits = [amount.readings[0].decimal]
+        if len(fits) == 1:
+            votes[fits[0]] += int(weight[at])
+            shown.setdefault(fits[0], shapes.texts[at])
+    return votes, shown, unsure, unsure_shape
+
+
+def _differs(amount: Amount) -> bool:
+    """Whether the two decimal signs give two values."""
+    return len({(reading.decimals) for reading in amount.readings}) > 1
+
+
+def _leading_zero(shapes: Shapes, at: int, amount: Amount) -> bool:
+    """Whether some number of an unsure shape begins with a lone 0, so that what follows must be decimals."""
+    offset, width = amount.runs[0]
+    rows = np.flatnonzero(shapes.codes == at)
+    return width == 1 and bool((shapes.digits(rows, offset, width) == 0).any())
+
+
+def _reading(amount: Amount | None, decimal: str) -> Reading | None:
+    fitting = [reading for reading in amount.readings if reading.fits(decimal)] if amount is not None else []
+    return fitting[0] if fitting else None
+
+
+def _decoded(
+    shapes: Shapes, amount: Amount, reading: Reading, rows: NDArray[np.intp], texts: Texts
+) -> NDArray[np.float64]:
+    if amount.digits > _MOST_DIGITS:
+        return np.array([_exact(str(texts.values[at].as_py()), reading) for at in rows.tolist()])
+    whole = np.zeros(len(rows), np.int64)
+    for offset, width in amount.runs:
+        whole = whole * 10**width + shapes.digits(rows, offset, width)
+    # Below 2**53 both are exact, so the quotient is the double nearest to what was written.
+    return whole / 10.0**reading.decimals
+
+
+def _exact(text: str, reading: Reading) -> float:
+    digits = "".join(letter for letter in _ascii_digits(text) if letter.isdigit())
+    cut = len(digits) - reading.decimals
+    return float(f"{digits[:cut]}.{digits[cut:]}" if reading.decimals else digits)
+
+
+def _negatives(
+    column: str, amounts: Sequence[Amount | None], weight: NDArray[np.int64], stated: Sequence[str] | None
+) -> dict[str, bool]:
+    """For each way of writing a sign whether it is negative; ways that are not in it can't be read."""
+    found = {amount.negative for amount, count in zip(amounts, weight, strict=True) if amount is not None and count}
+    if stated is not None:
+        sides = {"CR", "DR"} & set(stated)
+        return {
+            "": False,
+            **dict.fromkeys(stated, True),
+            **({side: side in sides for side in ("CR", "DR")} if sides else {}),
+        }
+    sides = found & {"CR", "DR"}
+    if sides:
+        others = "".join(f', "{way}"' for way in sorted(found - sides - {"", "minus"}))
+        raise ValuesError(
+            f"the column {column!r} has amounts marked {' and '.join(sorted(sides))}",
+            why="which side is negative depends on whose books they are", do=f'State negative = ["CR"{others}] or ["DR"{others}]',
+        )  # fmt: skip
+    return {"": False, **dict.fromkeys(NEGATIVES[:4], True)}
+
+
+def _refuse_mixed_percents(column: str, amounts: Sequence[Amount | None], weight: NDArray[np.int64]) -> None:
+    """Refuse per cent signs in some cells only: the others may be fractions, or per cent without the sign."""
+    used = [(amount.percent, int(count)) for amount, count in zip(amounts, weight, strict=True) if amount is not None]
+    signed = sum(count for percent, count in used if percent != 1.0)
+    plain = sum(count for percent, count in used if percent == 1.0)
+    if signed and plain:
+        raise ValuesError(
+            f"the column {column!r} has per cent signs in {signed:,} cells and none in {plain:,}",
+            why="those without may be fractions, or per cent too", do='State percent = "keep", or part the rows first',
+        )  # fmt: skip
+
+
+def _refuse_unknown(negative: Sequence[str] | None) -> None:
+    for way in negative or ():
+        if way not in NEGATIVES:
+            near = nearest(way, NEGATIVES)
+            raise PlanError(
+                f"negative can't be {way!r}", why=f"the ways known are {', '.join(NEGATIVES)}",
+                do=f"Did you mean {near!r}?" if near else "Name one of these",
+            )  # fmt: skip
+
+
+def _flipped(table: Table, flip: Mapping[str, Sequence[str]] | bool) -> NDArray[np.bool_]:  # noqa: FBT001 - true for all
+    where = np.zeros(len(table), np.bool_)
+    if isinstance(flip, bool):
+        return ~where
+    for name, wanted in flip.items():
+        other = texts_of(table, name, "flip")
+        said = [str(text).strip().casefold() for text in other.values.to_pylist()]
+        chosen = {one.strip().casefold() for one in wanted}
+        where |= np.asarray(other.spread(np.array([text in chosen for text in said], np.bool_), empty=False))
+    return where
+
+
+def _kept(texts: Texts, read: Numbers, column: str, currency: str, unit: str) -> dict[str, pa.Array]:
+    """Columns for what stands around the numbers; several currencies or units without one are refused."""
+    columns = {}
+    for key, name, what in (("currency", currency, "currencies"), ("unit", unit, "units")):
+        said = ["" if amount is None else str(getattr(amount, key)) for amount in read.amounts]
+        used = {said[at] for at in np.unique(read.shape[~read.unread & ~read.missing & (read.shape >= 0)]).tolist()}
+        if name:
+            distinct = sorted(used - {""})
+            codes = np.array([distinct.index(text) if text in distinct else -1 for text in [*said, ""]], np.int32)[
+                read.shape
+            ]
+            columns[name] = arrays.labels(np.asarray(texts.spread(codes, -1), np.int32), distinct)
+        elif len(used - {""}) > 1:
+            shown = ", ".join(map(repr, sorted(used - {""})))
+            raise ValuesError(
+                f"the column {column!r} holds several {what}", why=f"there is {shown}: these do not add up",
+                do=f'Name a column for them: {key} = "{key}"',
+            )  # fmt: skip
+    return columns
+
+
+def _told(read: Numbers, scale: float, flip: object) -> str:
+    said = [read.convention.words]
+    used = np.unique(read.shape[~read.unread & ~read.missing & (read.shape >= 0)]).tolist()
+    ways = sorted({amount.negative for at in used if (amount := read.amounts[at]) is not None and amount.negative})
+    if ways:
+        said.append(f"negatives by {', '.join(ways)}")
+    for key in ("currency", "unit"):
+        found = sorted({str(getattr(read.amounts[at], key)) for at in used} - {""})
+        if found:
+            said.append(f"{key} {', '.join(found)}")
+    if scale != 1:
+        said.append(f"times {scale:g}")
+    if flip:
+        said.append("signs turned" if flip is True else "signs turned where stated")
+    return ", ".join(said)

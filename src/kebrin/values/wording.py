@@ -1,0 +1,114 @@
+"""Text: blanks, control characters and forms of letters made alike; what is between two marks, or fits a pattern."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Literal
+
+import pyarrow as pa
+
+from kebrin.errors import PlanError
+from kebrin.values.keys import clean
+from kebrin.values.marking import labels_of
+from kebrin.values.outcome import Outcome, finished, unread_of
+from kebrin.values.texts import texts_of
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.table import Table
+
+Case = Literal["", "lower", "upper", "title"]
+
+
+def text(
+    table: Table, column: str, *, case: Case = "", between: Sequence[str] = (), pattern: str = "",
+    without: Sequence[str] = (), into: str = "", unread: Literal["refuse", "blank"] = "refuse", written: str = "",
+) -> Table:  # fmt: skip
+    """Make the texts of a column alike in form, and take out of them what is wanted.
+
+    Blanks at the ends, several blanks, no-break blanks and control characters always become single blanks or nothing,
+    and letters their composed form (Unicode NFC).
+
+    Args:
+        table: the table.
+        column: the column.
+        case: lower, upper or title case; as it is by default.
+        between: two marks; what stands between the first of each is taken.
+        pattern: a regular expression (RE2) with one group at most; what fits is taken.
+        without: beginnings and ends that are dropped.
+        into: a column to put the result into; the column itself by default.
+        unread: whether texts without the marks, or that the pattern does not fit, refuse the proof, or may be blank.
+        written: a column to keep the texts in, as written.
+
+    >>> from kebrin.table import Table
+    >>> table = Table(pa.table({"quay": [" East  quay (E1)", "Old\u00a0pier (P2)"]}), ())
+    >>> done = text(table, "quay", between=["(", ")"], into="code")
+    >>> done.data.column("code").to_pylist()
+    ['E1', 'P2']
+
+    Raises:
+        PlanError: there is no such column, or an option is wrong.
+    """
+    texts = texts_of(table, column, "text")
+    said: list[str | None] = [clean(str(one)) for one in texts.values.to_pylist()]
+    if between:
+        if len(between) != 2 or not all(between):
+            raise PlanError(
+                "between takes two marks", why=f"it has {len(between)}", do='State both: between = ["(", ")"]'
+            )
+        said = [_between(one or "", between[0], between[1]) for one in said]
+    if pattern:
+        said = _fitting(said, pattern)
+    said = [None if one is None else _cased(_shorn(one, without), case) for one in said]
+    lost = [at for at, one in enumerate(said) if one is None and str(texts.values[at].as_py()).strip()]
+    made = labels_of(texts, said)
+    columns: dict[str, pa.Array | pa.ChunkedArray] = {into or column: made}
+    if written:
+        columns[written] = table.data.column(column)
+    changed = sum(int(texts.counts[at]) for at, one in enumerate(said) if one != str(texts.values[at].as_py()))
+    distinct = len({one for one in said if one})
+    outcome = Outcome(
+        "text", column, int((texts.codes >= 0).sum()), changed, unread=unread_of(texts, lost),
+        note=f"{len(texts):,} distinct texts became {distinct:,}",
+    )  # fmt: skip
+    return finished(table, columns, outcome, lenient=unread == "blank" or bool(into))
+
+
+def _between(text: str, first: str, last: str) -> str | None:
+    start = text.find(first)
+    stop = text.find(last, start + len(first)) if start >= 0 else -1
+    return text[start + len(first) : stop].strip() if stop >= 0 else None
+
+
+def _fitting(said: Sequence[str | None], pattern: str) -> list[str | None]:
+    """What fits a pattern, by RE2: its time is linear in the text, so no pattern can hang."""
+    import pyarrow.compute as pc
+
+    groups = pattern.count("(") - pattern.count("(?:") - pattern.count("\\(")
+    named = (
+        pattern
+        if "(?P<" in pattern
+        else pattern.replace("(", "(?P<found>", 1)
+        if groups == 1
+        else f"(?P<found>{pattern})"
+    )
+    try:
+        taken = pc.extract_regex(pa.array(said, pa.string()), named)
+    except pa.ArrowInvalid as error:
+        why = str(error).split(": ", 1)[-1].splitlines()[0]
+        raise PlanError(
+            f"the pattern {pattern!r} can't be read", why=why, do="It is a regular expression as RE2 has them"
+        ) from None
+    return [None if one is None else next(iter(one.values())) for one in taken.to_pylist()]
+
+
+def _shorn(text: str, ends: Sequence[str]) -> str:
+    for end in ends:
+        text = text.removeprefix(end).removesuffix(end)
+    return text.strip()
+
+
+def _cased(text: str, case: Case) -> str:
+    if case not in {"", "lower", "upper", "title"}:
+        raise PlanError(f"case can't be {case!r}", do="State lower, upper or title")
+    return {"": text, "lower": text.lower(), "upper": text.upper(), "title": text.title()}[case]
