@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from kebrin.proof import Proof
     from kebrin.table import Remark
     from kebrin.values.codes import CodeList
+    from kebrin.values.profile import Profile
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,6 +111,12 @@ class Table(CoreTable):
     def split(self, column: str, **options: Any) -> Table:
         """Split cells with several entries; options as in `kebrin.shape.splitting.split`."""
         return self._taken("split", column, options)
+
+    def values(self, *columns: str) -> Profile:
+        """What is in each column (or in some): filled, distinct, patterns odd ones first, likely meaning and step."""
+        from kebrin.values.profile import profile
+
+        return profile(self, columns)
 
     def _taken(self, verb: str, column: str, options: dict[str, Any]) -> Table:
         from kebrin.plan.stepping import TAKEN

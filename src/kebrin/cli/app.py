@@ -144,6 +144,40 @@ def trace(
     sys.exit(code)
 
 
+@app.command(epilog="Example: kebrin values refunds.csv amount")
+def values(
+    table: Annotated[Path, typer.Argument(metavar="TABLE", help="A table: .csv, .parquet or .xlsx, one header row.")],
+    columns: Annotated[list[str] | None, typer.Argument(metavar="[COLUMN]...", help="Some of its columns.")] = None,
+    *,
+    as_json: AsJson = False,
+) -> None:
+    """Show what is in each column, odd values first, and the step to take."""
+    with told(as_json=as_json):
+        from kebrin.cli import valuing
+
+        code = valuing.values(table, columns or [], as_json=as_json)
+    sys.exit(code)
+
+
+@app.command(epilog="Example: kebrin codes refunds.csv port -o ports.csv")
+def codes(
+    table: Annotated[Path, typer.Argument(metavar="TABLE", help="A table: .csv, .parquet or .xlsx, one header row.")],
+    column: Annotated[str, typer.Argument(metavar="COLUMN", help="The column with spellings.")],
+    output: Annotated[
+        Path,
+        typer.Option("-o", "--output", metavar="LIST", help="The code list to write, .csv; accepted lines are kept."),
+    ],
+    *,
+    as_json: AsJson = False,
+) -> None:
+    """Propose a code list from the spellings in a column."""
+    with told(as_json=as_json):
+        from kebrin.cli import coding
+
+        code = coding.codes(table, column, output, as_json=as_json)
+    sys.exit(code)
+
+
 @app.command(epilog="Example: kebrin demo kebrin-demo")
 def demo(
     folder: Annotated[Path, typer.Argument(metavar="[DIR]", help="Where to write the demo.")] = Path("kebrin-demo"),

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from enum import IntEnum
 from typing import TYPE_CHECKING
 
-from kebrin.errors import KebrinError, OutputError, PlanError, SourceError
+from kebrin.errors import KebrinError, OutputError, PlanError, SourceError, ValuesError
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -25,7 +25,7 @@ class Exit(IntEnum):
 
 def code_of(error: KebrinError) -> Exit:
     """The exit code for an error: a plan or an option is wrong (2), or a source can't be read or laid out (3)."""
-    if isinstance(error, (PlanError, OutputError)):
+    if isinstance(error, (PlanError, OutputError, ValuesError)):
         return Exit.WRONG_USE
     return Exit.NO_SOURCE if isinstance(error, SourceError) else Exit.WRONG_USE
 

@@ -59,7 +59,7 @@ def sample(out: Console, table: Table, most: int = _SAMPLE) -> None:
     names = _fitting(table, shown, out.width - 6)
     grid = Grid(box=None, padding=(0, 2), header_style="bold", show_edge=False)
     for name in names:
-        grid.add_column(Text(name), justify="right" if name in table.measures else "left", no_wrap=True)
+        grid.add_column(Text(name), justify="right" if _is_number(table, name) else "left", no_wrap=True)
     for at in range(min(most, len(table))):
         grid.add_row(*(_cell(shown[name][at]) for name in names))
     out.print(Padding(grid, (0, 0, 0, 2), expand=False))
@@ -71,6 +71,10 @@ def sample(out: Console, table: Table, most: int = _SAMPLE) -> None:
                 style="dim",
             )
         )
+
+
+def _is_number(table: Table, name: str) -> bool:
+    return name in table.measures or str(table.data.column(name).type) == "double"
 
 
 def _fitting(table: Table, shown: dict[str, list[Any]], width: int) -> list[str]:

@@ -11,13 +11,16 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import pyarrow as pa
 import tomlkit
 from tomlkit import TOMLDocument, comment, document, nl, table
 
 from kebrin.layout import NO_COLUMN
 from kebrin.plan.joining import join
 from kebrin.plan.unaided import Found, Group, survey_reports
-from kebrin.values.suggesting import standardised
+from kebrin.values.profile import step_text
+from kebrin.values.suggesting import standardised, suggest
+from kebrin.values.texts import Texts
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -167,12 +170,8 @@ def _layout(draft: Draft) -> Table:
     piece = group.pieces[0]
     layout = piece.layout
     said = table()
-    for line in draft.said:
+    for line in _comments(draft):
         said.add(comment(line))
-    for asked in layout.questions:
-        said.add(comment(f"? {asked.what}, {asked.where}: {asked.why}. If so, state {asked.settle} instead."))
-    for reason in _reasons(layout):
-        said.add(comment(reason))
     head = _anchor(group)
     if head:
         said.add("starts", tomlkit.item(head))
@@ -197,6 +196,13 @@ def _layout(draft: Draft) -> Table:
     return said
 
 
+def _comments(draft: Draft) -> list[str]:
+    """What is said above a layout: what is wanted, what must be answered, and the reasons."""
+    layout = draft.group.pieces[0].layout
+    asked = [f"? {one.what}, {one.where}: {one.why}. If so, state {one.settle} instead." for one in layout.questions]
+    return [*draft.said, *_asked(draft), *asked, *_reasons(layout)]
+
+
 def _reasons(layout: Layout) -> list[str]:
     told = [f"{what}: {why}" for what, why in layout.reasons()]
     more = [f"and {len(told) - _REASONS} more reasons: see `kebrin survey`"] if len(told) > _REASONS else []
@@ -210,6 +216,24 @@ def _anchor(group: Group) -> str:
     if len(heads) != 1 or len(places) != len(group.pieces):
         return ""
     return next(iter(heads))
+
+
+def _asked(draft: Draft) -> list[str]:
+    """What a person must answer before a column can be standardised, with the step that it leads to."""
+    table_of, _ = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
+    taken = {str(next(iter(step.values()))) for step in standardised(table_of)[1]}
+    lines = []
+    for name in table_of.columns:
+        column = table_of.data.column(name)
+        kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+        wanted = name in table_of.measures or draft.group.pieces[0].layout.measures
+        if name in taken or not wanted or not pa.types.is_string(kind):
+            continue
+        found = suggest(Texts.of(column), name)
+        if found.step and found.meaning != "text":
+            step = f"a step {step_text(found.step)}"
+            lines.append(f"? {name}, likely {found.meaning}: {found.question or found.why}; then {step}")
+    return lines
 
 
 def _steps(draft: Draft) -> tomlkit.items.AoT | None:

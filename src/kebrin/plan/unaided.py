@@ -16,8 +16,8 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report
     from kebrin.layout import Stated
-    from kebrin.table import Table
     from kebrin.proof import Source
+    from kebrin.table import Table
     from kebrin.tidy import Keep
 
 
@@ -150,5 +150,7 @@ def _stamps(pieces: Sequence[Piece]) -> list[dict[str, str | None]]:
     telling = [name for name in names if len({candidate.get(name) for candidate in candidates}) > 1]
     if len({piece.file for piece in pieces}) == len({Path(piece.file).name for piece in pieces}) == 1:
         telling = [name for name in telling if name != "file"]
+    if all(piece.sheet == Path(piece.file).stem for piece in pieces):
+        telling = [name for name in telling if name != "sheet"]  # a text file's one sheet is called like the file
     renamed = {name: name if name not in taken else f"{name} (field)" for name in telling}
     return [{renamed[name]: candidate.get(name) for name in telling} for candidate in candidates]

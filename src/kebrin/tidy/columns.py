@@ -7,6 +7,7 @@ on with its cells. A column in which anything else stands beside numbers stays t
 from __future__ import annotations
 
 import datetime as dt
+import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
 
 FOOTNOTE = "footnote mark"
 _SHOWN = 5
+_IDENTIFIER = re.compile(r"0\d+")
 _EPOCH = dt.date(1970, 1, 1).toordinal()
 
 
@@ -142,6 +144,9 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Remar
     if not numeric.any():
         return []
     odd = ~numeric & (cells.kinds != Kind.BLANK) & (cells.looks != Look.MISSING) & (cells.kinds != Kind.ERROR)
+    texts = {str(cells.sheet.values[cells.rows[at], cells.columns[at]]).strip() for at in np.flatnonzero(odd)}
+    if texts and all(map(_IDENTIFIER.fullmatch, texts)):
+        return []  # with leading zeros among them the others are names too
     if not odd.any():
         return _said(
             cells, "question", numeric,

@@ -87,7 +87,7 @@ def number(
     outcome = Outcome(
         "number", column, int((texts.codes >= 0).sum()), int(known.sum()), int(counts[read.missing].sum()),
         unread_of(texts, np.flatnonzero(read.unread).tolist()), _told(read, scale, flip), read.convention.evidence,
-        f"{int(known.sum()):,} numbers, sum {float(np.nansum(full)):,.10g}",
+        f"{int(known.sum()):,} numbers" + ("" if currency or unit else f", sum {float(np.nansum(full)):,.10g}"),
     )  # fmt: skip
     return finished(table, columns, outcome, lenient=unread == "blank")
 
@@ -269,17 +269,15 @@ def _negatives(
     found = {amount.negative for amount, count in zip(amounts, weight, strict=True) if amount is not None and count}
     if stated is not None:
         sides = {"CR", "DR"} & set(stated)
-        return {
-            "": False,
-            **dict.fromkeys(stated, True),
-            **({side: side in sides for side in ("CR", "DR")} if sides else {}),
-        }
+        both = {side: side in sides for side in ("CR", "DR")} if sides else {}
+        return {"": False, "minus": True, **dict.fromkeys(stated, True), **both}
     sides = found & {"CR", "DR"}
     if sides:
         others = "".join(f', "{way}"' for way in sorted(found - sides - {"", "minus"}))
         raise ValuesError(
             f"the column {column!r} has amounts marked {' and '.join(sorted(sides))}",
-            why="which side is negative depends on whose books they are", do=f'State negative = ["CR"{others}] or ["DR"{others}]',
+            why="which side is negative depends on whose books they are",
+            do=f'State negative = ["CR"{others}] or ["DR"{others}]',
         )  # fmt: skip
     return {"": False, **dict.fromkeys(NEGATIVES[:4], True)}
 

@@ -194,6 +194,8 @@ def standardised(table: Table) -> tuple[Table, list[dict[str, Any]]]:
             del options[verb]
             table = (number if verb == "number" else date)(table, name, **options)
             steps.append(found.step)
+        elif found.meaning == "identifiers":
+            table = table.with_remarks([one for one in table.remarks if not one.what.startswith(f"{name} stays")])
         elif found.question and found.meaning in {"numbers", "dates"}:
             kept = [one for one in table.remarks if not one.what.startswith(f"{name} stays")]
             asked = Remark("question", f"{name} stays text: {found.question}", count=len(column))
