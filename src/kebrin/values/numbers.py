@@ -73,7 +73,9 @@ def number(
     """
     _refuse_unknown(negative)
     texts = texts_of(table, column, "number")
-    read = read_numbers(texts, column, decimal=decimal, negative=negative, percent=percent, missing=missing)
+    read = read_numbers(
+        texts, column, decimal=decimal, negative=negative, percent=percent, missing=missing, any_unit=bool(unit)
+    )
     values = read.values * scale if scale != 1 else read.values
     full = np.asarray(texts.spread(values, np.nan), np.float64)
     if flip is not False:
@@ -106,17 +108,21 @@ class Numbers:
 
 def read_numbers(
     texts: Texts, column: str, *, decimal: Decimal = "", negative: Sequence[str] | None = None,
-    percent: Literal["fraction", "keep"] = "fraction", missing: Sequence[str] = (),
+    percent: Literal["fraction", "keep"] = "fraction", missing: Sequence[str] = (), any_unit: bool = False,
 ) -> Numbers:  # fmt: skip
     """The number that each text says, by the column's one convention.
+
+    A unit behind a few numbers only is a slip of the pen ("12.5O"), unless units are asked for.
 
     Raises:
         ValuesError: the column reads in two ways, or holds two conventions.
     """
     shapes = _shaped(texts.values)
     marks = _marks(texts, shapes, missing)
-    amounts = tuple(understand(shape) for shape in shapes.texts)
     weight = _weights(texts, shapes)
+    amounts = tuple(understand(shape) for shape in shapes.texts)
+    if not any_unit:
+        amounts = _without_stray_units(amounts, weight)
     convention = _convention(column, shapes, amounts, weight, decimal)
     if percent == "fraction":
         _refuse_mixed_percents(column, amounts, weight)
@@ -133,6 +139,14 @@ def read_numbers(
     values[marks] = np.nan
     unread = np.isnan(values) & ~marks
     return Numbers(values, marks, unread, convention, amounts, shapes.codes)
+
+
+def _without_stray_units(amounts: tuple[Amount | None, ...], weight: NDArray[np.int64]) -> tuple[Amount | None, ...]:
+    with_unit = sum(int(count) for one, count in zip(amounts, weight, strict=True) if one is not None and one.unit)
+    known = sum(int(count) for one, count in zip(amounts, weight, strict=True) if one is not None)
+    if with_unit * 2 >= known:
+        return amounts
+    return tuple(None if one is not None and one.unit else one for one in amounts)
 
 
 def _shaped(values: pa.StringArray) -> Shapes:

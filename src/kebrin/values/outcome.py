@@ -110,7 +110,7 @@ def _about_unread(table: Table, outcome: Outcome, *, lenient: bool) -> Remark:
 
 def place(table: Table, column: str, row: int) -> str:
     """Where a value came from: its cell if it is a measure's, else the table's row, counted from 1."""
-    if column in table.measures:
+    if column in table.measures and row < len(table.origins):
         origin = table.origin(row, column)
         if origin is not None:
             return f"{origin.sheet} {origin.cell}"

@@ -62,7 +62,7 @@ def column_values(table: Table, name: str) -> ColumnValues:
 
     >>> from kebrin.table import Table
     >>> found = column_values(Table(pa.table({"due": ["1,234.50", "(7.00)", "n/a", "12.00"]}), ()), "due")
-    >>> found.filled, found.distinct, found.patterns[0].pattern, found.suggestion.meaning
+    >>> found.filled, found.distinct, found.patterns[1].pattern, found.suggestion.meaning
     (4, 4, '(9.99)', 'numbers')
 
     Raises:
