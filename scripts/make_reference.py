@@ -4,12 +4,27 @@ from __future__ import annotations
 
 import inspect
 import json
+import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
+import pyarrow as pa
+
+from kebrin.errors import ValuesError
 from kebrin.plan import model
+from kebrin.plan.stepping import TAKEN
+from kebrin.plan.steps import VERBS
+from kebrin.table import Table
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
 
 ROOT = Path(__file__).parent.parent
+sys.path.insert(0, str(ROOT / "tests"))
+
+from truths import TRUTHS  # noqa: E402 - the tests hold what this shows
+
+VALUES = ROOT / "docs" / "values.md"
 SCHEMA = ROOT / "src" / "kebrin" / "plan" / "plan.schema.json"
 REFERENCE = ROOT / "docs" / "plan.md"
 
@@ -31,6 +46,7 @@ def reference_text() -> str:
     for title, part in (
         ("The plan", model.PlanModel), ("`[table.NAME]`", model.TablePlan), ("`sheets`", model.SheetChoice),
         ("`[table.NAME.layout]`", model.LayoutPlan), ("A place for a field", model.FieldPlace),
+        *((f"`[[table.NAME.step]]` with `{verb}`", step) for verb, step in VERBS.items()),
         ("`[proof]`", model.ProofPlan), ("`[[output]]`", model.OutputPlan),
     ):  # fmt: skip
         said = inspect.cleandoc(part.__doc__ or "").split(">>>")[0].rstrip()
@@ -58,7 +74,10 @@ def _takes(said: dict[str, Any]) -> str:
         return f"`{said['const']}`"
     if "$ref" in said:
         return "a table"
-    kinds = {"string": "text", "array": "a list", "object": "a table", "number": "a number", "boolean": "true or false"}
+    kinds = {
+        "string": "text", "array": "a list", "object": "a table", "number": "a number", "integer": "a whole number",
+        "boolean": "true or false",
+    }  # fmt: skip
     return kinds.get(said.get("type", ""), "a table")
 
 
@@ -70,7 +89,56 @@ def _default(said: dict[str, Any]) -> str:
     return f"`{json.dumps(default)}`"
 
 
+def values_text() -> str:
+    """What each verb makes of each style, by running it."""
+    parts = [
+        "# Styles in, values out",
+        "",
+        "Each line is a column of texts, and the column that the verb makes of it; `·` is a missing value. A column is read by",
+        "one convention, stated or found over the whole column. What can't be decided is asked, and what can't be read is listed",
+        "with its cells, never taken for something else. Made by `scripts/make_reference.py`; tests hold each line.",
+    ]
+    for verb in dict.fromkeys(truth[0] for truth in TRUTHS):
+        parts += ["", f"## {verb}", "", "| options | in | out |", "|---|---|---|"]
+        for name, options, texts, _ in TRUTHS:
+            if name == verb:
+                said = ", ".join(f"`{key} = {json.dumps(value)}`" for key, value in options.items())
+                parts.append(f"| {said} | {_cells(texts)} | {_cells(_made(verb, options, texts))} |")
+    parts += ["", "## What is asked", ""]
+    parts += [f"- {_cells(texts)}: {_question(verb, texts)}" for verb, texts in ASKED]
+    return "\n".join(parts) + "\n"
+
+
+ASKED = [
+    ("number", ["1,234", "2,345"]), ("number", ["1.234,5", "1,234.5"]), ("number", ["1 CR", "2"]), ("number", ["€ 1", "£ 2"]),
+    ("date", ["01/02/2031", "03/04/2031"]), ("date", ["25/01/2031", "01/25/2031"]), ("date", ["25/01/31"]),
+    ("period", ["Jan", "Feb"]), ("flag", ["yes", ""]),
+]  # fmt: skip
+
+
+def _table(texts: list[Any]) -> Table:
+    return Table(pa.table({"column": pa.array(texts, pa.string())}), ())
+
+
+def _made(verb: str, options: dict[str, Any], texts: list[Any]) -> list[Any]:
+    return TAKEN[verb](_table(texts), "column", **options).data.column("column").to_pylist()  # type: ignore[no-any-return]
+
+
+def _question(verb: str, texts: list[Any]) -> str:
+    try:
+        _made(verb, {}, texts)
+    except ValuesError as error:
+        return str(error)
+    raise AssertionError(texts)
+
+
+def _cells(values: Sequence[Any]) -> str:
+    shown = ["·" if value is None else str(value).replace("\t", "→").replace("|", "\\|") for value in values]
+    return " ".join(f"`{one}`" if one else "(blank)" for one in shown)
+
+
 if __name__ == "__main__":
+    VALUES.write_text(values_text(), "utf-8")
     SCHEMA.write_text(schema_text(), "utf-8")
     REFERENCE.write_text(reference_text(), "utf-8")
-    print(f"{SCHEMA.name} and {REFERENCE.name} written")
+    print(f"{SCHEMA.name}, {REFERENCE.name} and {VALUES.name} written")

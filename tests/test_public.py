@@ -46,6 +46,7 @@ def test_schema_and_reference_say_what_the_model_says() -> None:
     spec.loader.exec_module(made)
     assert made.SCHEMA.read_text("utf-8") == made.schema_text()
     assert made.REFERENCE.read_text("utf-8") == made.reference_text()
+    assert made.VALUES.read_text("utf-8") == made.values_text()
 
 
 def test_the_example_runs() -> None:

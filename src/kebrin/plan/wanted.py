@@ -18,6 +18,7 @@ import pyarrow as pa
 from kebrin.cells import Kind, Look, as_label, neat, read_text
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.sources import read
+from kebrin.table import arrays
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
@@ -126,7 +127,7 @@ class Lookup:
             column = self.data.column(name).combine_chunks()
             if not pa.types.is_dictionary(column.type):
                 column = column.dictionary_encode()
-            codes = column.indices.fill_null(-1).to_numpy().astype(np.int64)
+            codes = arrays.codes_of(column)
             known: dict[Key, list[int]] = {None: [-1]}
             for at, value in enumerate(column.dictionary.to_pylist()):
                 known.setdefault(key_of(value), []).append(at)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -12,7 +12,6 @@ import pyarrow as pa
 from kebrin.errors import PlanError
 from kebrin.table import Remark, Table, arrays
 from kebrin.values.keys import clean
-from kebrin.values.marking import labels_of
 from kebrin.values.outcome import Outcome, finished, place, unread_of
 from kebrin.values.texts import Texts, texts_of
 
@@ -57,17 +56,82 @@ def split(
     if not at:
         raise PlanError("split needs a delimiter", do='State at = [",", ";"]')
     texts = texts_of(table, column, "split")
-    entries = [_entries(str(one), at, keep_empty=keep_empty) for one in texts.values.to_pylist()]
+    entries = _Entries.of(texts, at, keep_empty=keep_empty)
     if into:
         return _into_columns(table, column, texts, entries, into)
     return _into_rows(table, column, texts, entries, position, [*along], share, at, keep_empty=keep_empty)
 
 
-def _entries(text: str, at: Sequence[str], *, keep_empty: bool = False) -> list[str]:
-    """The entries of one cell.
+@dataclass(frozen=True, eq=False)
+class _Entries:
+    """The entries of some texts, one after the other: codes into `words`, and where each text's begin."""
 
-    >>> _entries('A1, "B, late";; C3', [",", ";"])
-    ['A1', 'B, late', 'C3']
+    codes: NDArray[np.int64]
+    words: tuple[str, ...]
+    counts: NDArray[np.int64]
+
+    @classmethod
+    def of(cls, texts: Texts, at: Sequence[str], *, keep_empty: bool) -> _Entries:
+        """Split every text."""
+        lists, quoted = _split_plainly(texts.values, at)
+        flat = Texts.of(pa.chunked_array([lists.flatten()]))
+        bare = [clean(str(word)) for word in flat.values.to_pylist()]
+        codes = flat.codes
+        counts = np.diff(np.frombuffer(lists.buffers()[1], np.int32, len(lists) + 1)).astype(np.int64)
+        distinct = {word: place for place, word in enumerate(dict.fromkeys(bare))}
+        codes = np.array([distinct[word] for word in bare] or [0], np.int64)[codes]
+        if len(quoted):
+            codes, counts = _with_quoted(texts, quoted, codes, counts, distinct, at)
+        if not keep_empty and "" in distinct:
+            there = codes != distinct[""]
+            owner = np.repeat(np.arange(len(counts)), counts)
+            codes, counts = codes[there], np.bincount(owner[there], minlength=len(counts)).astype(np.int64)
+        return cls(codes, tuple(distinct), counts)
+
+    @property
+    def starts(self) -> NDArray[np.int64]:
+        """Where each text's entries begin."""
+        return np.asarray(np.cumsum(self.counts) - self.counts)
+
+    def of_text(self, text: int) -> list[str]:
+        """The entries of one text."""
+        start = int(self.starts[text])
+        return [self.words[code] for code in self.codes[start : start + int(self.counts[text])].tolist()]
+
+
+def _split_plainly(values: pa.StringArray, at: Sequence[str]) -> tuple[pa.ListArray, NDArray[np.intp]]:
+    """The texts split at every delimiter, and which of them hold quotes and must be split with care."""
+    import pyarrow.compute as pc
+
+    quoted = np.flatnonzero(np.asarray(pc.match_substring(values, '"')))
+    first, *others = sorted(at, key=len, reverse=True)
+    for other in others:
+        values = pc.replace_substring(values, other, first)
+    return pc.split_pattern(values, first), quoted
+
+
+def _with_quoted(
+    texts: Texts, quoted: NDArray[np.intp], codes: NDArray[np.int64], counts: NDArray[np.int64], distinct: dict[str, int],
+    at: Sequence[str],
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:  # fmt: skip
+    """The entries with those of texts that hold quotes done again, one text at a time."""
+    starts = np.cumsum(counts) - counts
+    pieces, done = [], 0
+    counts = counts.copy()
+    for text in quoted.tolist():
+        pieces.append(codes[done : starts[text]])
+        done = int(starts[text] + counts[text])
+        own = [distinct.setdefault(word, len(distinct)) for word in entries_of(str(texts.values[text].as_py()), at)]
+        pieces.append(np.array(own, np.int64))
+        counts[text] = len(own)
+    return np.concatenate([*pieces, codes[done:]]), counts
+
+
+def entries_of(text: str, at: Sequence[str]) -> list[str]:
+    """The entries of one cell, those in double quotes kept whole.
+
+    >>> entries_of('A1, "B, late",; C3', [",", ";"])
+    ['A1', 'B, late', '', 'C3']
     """
     pattern = "|".join(re.escape(one) for one in sorted(at, key=len, reverse=True))
     found, start, quoted = [], 0, False
@@ -78,18 +142,17 @@ def _entries(text: str, at: Sequence[str], *, keep_empty: bool = False) -> list[
             found.append(text[start : match.start()])
             start = match.end()
     found.append(text[start:])
-    bare = [clean(one).removeprefix('"').removesuffix('"') for one in found]
-    return bare if keep_empty else [one for one in bare if one]
+    return [clean(one).removeprefix('"').removesuffix('"') for one in found]
 
 
-def _into_columns(
-    table: Table, column: str, texts: Texts, entries: Sequence[Sequence[str]], into: Sequence[str]
-) -> Table:
-    odd = [at for at, found in enumerate(entries) if found and len(found) != len(into)]
-    columns: dict[str, pa.Array | pa.ChunkedArray] = {
-        name: labels_of(texts, [found[place] if len(found) == len(into) else None for found in entries])
-        for place, name in enumerate(into)
-    }
+def _into_columns(table: Table, column: str, texts: Texts, entries: _Entries, into: Sequence[str]) -> Table:
+    odd = np.flatnonzero((entries.counts != len(into)) & (entries.counts > 0)).tolist()
+    rows = np.arange(len(table))
+    own = np.append(entries.counts, 0)[texts.codes]
+    columns: dict[str, pa.Array | pa.ChunkedArray] = {}
+    for number, name in enumerate(into):
+        place_in_cell = np.where(own == len(into), number, len(entries.codes) + 1)
+        columns[name] = _entry_column(texts, entries, rows, place_in_cell)
     outcome = Outcome(
         "split", column, int((texts.codes >= 0).sum()), int((texts.codes >= 0).sum()), unread=unread_of(texts, odd),
         convention=f"{len(into)} entries a cell", note=f"into {', '.join(into)}",
@@ -98,11 +161,10 @@ def _into_columns(
 
 
 def _into_rows(
-    table: Table, column: str, texts: Texts, entries: Sequence[Sequence[str]], position: str, along: list[str], share: Share,
+    table: Table, column: str, texts: Texts, entries: _Entries, position: str, along: list[str], share: Share,
     at: Sequence[str], *, keep_empty: bool,
 ) -> Table:  # fmt: skip
-    lengths = np.array([max(len(found), 1) for found in entries] or [1], np.int64)
-    own = np.asarray(texts.spread(lengths, 1), np.int64) if len(entries) else np.ones(len(table), np.int64)
+    own = np.maximum(np.append(entries.counts, 1)[texts.codes], 1)
     others = {name: _other(table, name, at, keep_empty=keep_empty) for name in along}
     times = np.maximum.reduce([own, *(counts for _, _, counts in others.values())])
     rows = np.repeat(np.arange(len(table)), times)
@@ -134,25 +196,23 @@ def _into_rows(
 
 def _other(
     table: Table, name: str, at: Sequence[str], *, keep_empty: bool
-) -> tuple[Texts, list[list[str]], NDArray[np.int64]]:
+) -> tuple[Texts, _Entries, NDArray[np.int64]]:
     texts = texts_of(table, name, "split")
-    entries = [_entries(str(one), at, keep_empty=keep_empty) for one in texts.values.to_pylist()]
-    lengths = np.array([max(len(found), 1) for found in entries] or [1], np.int64)
-    return texts, entries, np.asarray(texts.spread(lengths, 1), np.int64)
+    entries = _Entries.of(texts, at, keep_empty=keep_empty)
+    return texts, entries, np.maximum(np.append(entries.counts, 1)[texts.codes], 1)
 
 
 def _entry_column(
-    texts: Texts, entries: Sequence[Sequence[str]], rows: NDArray[np.intp], place_in_cell: NDArray[np.int64]
+    texts: Texts, entries: _Entries, rows: NDArray[np.intp], place_in_cell: NDArray[np.int64]
 ) -> pa.Array:
-    """The entry for each new row: one flat list of entries, and where each text's entries begin in it."""
-    counts = np.array([len(found) for found in entries] or [0], np.int64)
-    starts = np.cumsum(counts) - counts
-    flat = [one for found in entries for one in found]
-    distinct = {one: at for at, one in enumerate(dict.fromkeys(flat))}
-    codes = np.array([*(distinct[one] for one in flat), -1], np.int32)
+    """The entry for each new row, None where its cell has no so manieth entry."""
     text = texts.codes[rows]
+    starts, counts = np.append(entries.starts, 0), np.append(entries.counts, 0)
     there = (text >= 0) & (place_in_cell < counts[text])
-    return arrays.labels(codes[np.where(there, starts[text] + place_in_cell, len(flat))], list(distinct))
+    codes = np.append(entries.codes, -1)
+    return arrays.labels(
+        codes[np.where(there, starts[text] + place_in_cell, len(codes) - 1)].astype(np.int32), list(entries.words)
+    )
 
 
 def _shared(
@@ -171,7 +231,7 @@ def _said(
     table: Table,
     column: str,
     texts: Texts,
-    entries: Sequence[Sequence[str]],
+    entries: _Entries,
     times: NDArray[np.int64],
     shared: Sequence[str],
     share: Share,
@@ -182,7 +242,7 @@ def _said(
     if shared and several:
         what += f"; {', '.join(shared)} {'was' if len(shared) == 1 else 'were'} {rule}"
     said = [Remark("split", what, count=several)]
-    twice = [at for at, found in enumerate(entries) if len(set(found)) < len(found)]
+    twice = _twice(entries)
     if twice:
         cells = sum(int(texts.counts[at]) for at in twice)
         shown = ", ".join(repr(str(texts.values[at].as_py())) for at in twice[:4])
@@ -190,6 +250,14 @@ def _said(
             Remark("entries twice", f"split {column}: {cells:,} cells hold an entry twice: {shown}", count=cells)
         )
     return said
+
+
+def _twice(entries: _Entries) -> list[int]:
+    """The texts that hold an entry twice."""
+    owner = np.repeat(np.arange(len(entries.counts)), entries.counts)
+    pairs = np.sort(owner * max(len(entries.words), 1) + entries.codes)
+    again = pairs[1:][pairs[1:] == pairs[:-1]] // max(len(entries.words), 1)
+    return [int(one) for one in np.unique(again)]
 
 
 def _unequal(table: Table, column: str, name: str, own: NDArray[np.int64], counts: NDArray[np.int64]) -> Remark:

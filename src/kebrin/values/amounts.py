@@ -15,6 +15,7 @@ NEGATIVES = ("minus", "trailing minus", "brackets", "less", "CR", "DR")
 _PLAIN = str.maketrans({
     **dict.fromkeys("\u00a0\u2007\u2009\u200a\u202f\t\u3000", " "), **dict.fromkeys("’ʼ‘`´", "'"),
     **dict.fromkeys("−‒–—﹣－", "-"), "（": "(", "）": ")", "％": "%", "．": ".", "，": ",", "＋": "+", "＄": "$", "￥": "¥",
+    "٫": ".", "٬": ",",
 })  # fmt: skip
 _CORE = re.compile(r"[.,]?0(?:[0.,' ]*0)?")
 _CURRENCY = re.compile(

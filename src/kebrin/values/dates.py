@@ -208,19 +208,29 @@ def _order(
     example: dict[str, str] = {}
     possible = dict.fromkeys(_PLACES.values(), 0)
     for moment, rows in open_groups:
-        for places in _allowed(moment):
-            seconds = _seconds(shapes, moment, rows, places, latest)
-            bad = seconds == _NONE
-            against[places] += int(counts[rows[bad]].sum())
-            possible[places] += int(counts[rows[~bad]].sum())
-            if bad.any():
-                example.setdefault(places, str(texts.values[int(rows[np.flatnonzero(bad)[0]])].as_py()))
+        for places, good in _possible(shapes, moment, rows, latest).items():
+            against[places] += int(counts[rows[~good]].sum())
+            possible[places] += int(counts[rows[good]].sum())
+            if not good.all():
+                example.setdefault(places, str(texts.values[int(rows[np.flatnonzero(~good)[0]])].as_py()))
     total = sum(int(counts[rows].sum()) for _, rows in open_groups)
     fitting = [places for places in against if possible[places] == total]
     if len(fitting) == 1:
         others = [places for places in example if places != fitting[0]]
         return fitting[0], f"{example[others[0]]!r} reads in no other way" if others else "no other order fits"
     return _settled(column, texts, shapes, open_groups, fitting, possible, total, latest)
+
+
+def _possible(shapes: Shapes, moment: Moment, rows: NDArray[np.intp], latest: int) -> dict[str, NDArray[np.bool_]]:
+    """For each order that a shape allows, which of its texts are dates in it: months up to 12, and the weekday right."""
+    if moment.weekday >= 0:
+        return {places: _seconds(shapes, moment, rows, places, latest) != _NONE for places in _allowed(moment)}
+    part = {name: shapes.digits(rows, *moment.parts[name]) for name in "abc"}
+    found = {}
+    for places in _allowed(moment):
+        month, day = part["abc"[places.index("m")]], part["abc"[places.index("d")]]
+        found[places] = (month >= 1) & (month <= 12) & (day >= 1) & (day <= 31)
+    return found
 
 
 def _allowed(moment: Moment) -> list[str]:
@@ -293,11 +303,16 @@ def _seconds(shapes: Shapes, moment: Moment, rows: NDArray[np.intp], places: str
 def _days(year: Whole, month: Whole, day: Whole) -> tuple[Whole, NDArray[np.bool_]]:
     """Days since 1970, and whether each date exists (proleptic Gregorian, as ISO 8601 has it)."""
     good = (month >= 1) & (month <= 12) & (day >= 1) & (year >= 1)
-    safe_month = np.where(good, month, 1)
-    first = ((year - 1970) * 12 + safe_month - 1).astype("datetime64[M]")
-    length = ((first + 1).astype("datetime64[D]") - first.astype("datetime64[D]")).astype(np.int64)
-    good &= day <= length
-    return first.astype("datetime64[D]").astype(np.int64) + day - 1, good
+    if not good.any():
+        return np.zeros(len(year), np.int64), good
+    # A table of first days over the years that occur: looking a month up is cheaper than working it out.
+    since = int(year[good].min())
+    months = np.arange((since - 1970) * 12, (int(year[good].max()) + 1 - 1970) * 12 + 1).astype("datetime64[M]")
+    first = months.astype("datetime64[D]").astype(np.int64)
+    at = np.where(good, (year - since) * 12 + month - 1, 0)
+    begin = first[at]
+    good &= begin + day <= first[at + 1]
+    return begin + day - 1, good
 
 
 def _time(moment: Moment, part: Mapping[str, Whole]) -> tuple[Whole, NDArray[np.bool_]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -104,6 +105,12 @@ class Numbers:
     convention: Convention
     amounts: tuple[Amount | None, ...]
     shape: NDArray[np.int32]
+
+    @cached_property
+    def used(self) -> list[int]:
+        """The shapes that gave a number."""
+        there = self.shape[~np.isnan(self.values) & (self.shape >= 0)]
+        return [int(one) for one in np.flatnonzero(np.bincount(there))]
 
 
 def read_numbers(
@@ -335,7 +342,7 @@ def _kept(texts: Texts, read: Numbers, column: str, currency: str, unit: str) ->
     columns = {}
     for key, name, what in (("currency", currency, "currencies"), ("unit", unit, "units")):
         said = ["" if amount is None else str(getattr(amount, key)) for amount in read.amounts]
-        used = {said[at] for at in np.unique(read.shape[~read.unread & ~read.missing & (read.shape >= 0)]).tolist()}
+        used = {said[at] for at in read.used}
         if name:
             distinct = sorted(used - {""})
             codes = np.array([distinct.index(text) if text in distinct else -1 for text in [*said, ""]], np.int32)[
@@ -353,7 +360,7 @@ def _kept(texts: Texts, read: Numbers, column: str, currency: str, unit: str) ->
 
 def _told(read: Numbers, scale: float, flip: object) -> str:
     said = [read.convention.words]
-    used = np.unique(read.shape[~read.unread & ~read.missing & (read.shape >= 0)]).tolist()
+    used = read.used
     ways = sorted({amount.negative for at in used if (amount := read.amounts[at]) is not None and amount.negative})
     if ways:
         said.append(f"negatives by {', '.join(ways)}")

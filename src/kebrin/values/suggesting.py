@@ -80,7 +80,7 @@ def _as_numbers(texts: Texts, column: str) -> Suggestion | None:
     lost = int(counts[read.unread].sum())
     if not known or known < _LIKELY * (known + lost):
         return None
-    used = [read.amounts[at] for at in np.unique(read.shape[~np.isnan(read.values)]).tolist()]
+    used = [read.amounts[at] for at in read.used]
     if _is_identifier(texts, read.values):
         return Suggestion("identifiers", {}, "numbers with leading zeros: they are names and not amounts")
     if lost:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import PlanError, nearest
+from kebrin.table import arrays
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -44,13 +46,13 @@ class Texts:
             if len(one) > _SAMPLE and not one.null_count and len(sample.unique()) > _REPEATS * len(sample):
                 return cls(one, np.arange(len(one)), whole=True)
             one = one.dictionary_encode()
-        codes = one.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64)
-        return cls(one.dictionary.cast(pa.string()), codes, whole=False)
+        words = one.dictionary if pa.types.is_string(one.dictionary.type) else one.dictionary.cast(pa.string())
+        return cls(words, arrays.codes_of(one), whole=False)
 
     def __len__(self) -> int:
         return len(self.values)
 
-    @property
+    @cached_property
     def counts(self) -> NDArray[np.int64]:
         """How many rows bear each text."""
         if self.whole:
