@@ -342,3 +342,32 @@ def test_a_step_that_asks_says_which_one_it_is(tmp_path: Path) -> None:
     )
     with pytest.raises(ValuesError, match="Table t, step 1: the column 'Due' can be read in two ways"):
         kb.load_plan(tmp_path / "p.toml").run()
+
+
+DECLARED = 'kebrin = 1\n[table.t]\nfiles = "r.csv"\n'
+
+
+def plan_of(folder: Path, rest: str) -> kb.Plan:
+    (folder / "r.csv").write_text("Vessel,Due,Code\nGull,1.5,007\nTern,2.5,012\n", "utf-8")
+    (folder / "p.toml").write_text(DECLARED + rest, "utf-8")
+    return kb.load_plan(folder / "p.toml")
+
+
+def test_declared_kinds_are_held(tmp_path: Path) -> None:
+    good = plan_of(tmp_path, '[table.t.kinds]\nDue = "number"\nCode = "text"\n').run()
+    assert good.tables["t"].to_arrow().column("Code").to_pylist() == ["007", "012"]
+    with pytest.raises(ValuesError, match="'Code' is declared to hold number: it holds text"):
+        plan_of(tmp_path, '[table.t.kinds]\nCode = "number"\n').run()
+
+
+def test_columns_are_chosen_by_place(tmp_path: Path) -> None:
+    (done,) = plan_of(tmp_path, "[table.t.columns]\nboat = 1\nowed = 2\n").run().tables.values()
+    assert done.to_arrow().to_pydict() == {"boat": ["Gull", "Tern"], "owed": [1.5, 2.5]}
+    with pytest.raises(PlanError, match="place 9"):
+        plan_of(tmp_path, "[table.t.columns]\nboat = 9\n").run()
+
+
+def test_a_notebook_shows_what_is_in_a_table(tmp_path: Path) -> None:
+    (done,) = plan_of(tmp_path, "").run().tables.values()
+    assert "<td>Due</td><td>number</td>" in done.values()._repr_html_()
+    assert "Code: text, 2 filled" in repr(done.values("Code"))

@@ -8,10 +8,11 @@ from typing import TYPE_CHECKING, Any
 from kebrin import tidy
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
-from kebrin.deliver.notebook import table_html
+from kebrin.deliver.notebook import table_html, values_html
 from kebrin.deliver.tables import write_table
 from kebrin.errors import PlanError
 from kebrin.table import Table as CoreTable
+from kebrin.values.profile import Profile
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -24,7 +25,6 @@ if TYPE_CHECKING:
     from kebrin.proof import Proof
     from kebrin.table import Remark
     from kebrin.values.codes import CodeList
-    from kebrin.values.profile import Profile
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,11 +112,12 @@ class Table(CoreTable):
         """Split cells with several entries; options as in `kebrin.shape.splitting.split`."""
         return self._taken("split", column, options)
 
-    def values(self, *columns: str) -> Profile:
+    def values(self, *columns: str) -> Values:
         """What is in each column (or in some): filled, distinct, patterns odd ones first, likely meaning and step."""
         from kebrin.values.profile import profile
 
-        return profile(self, columns)
+        found = profile(self, columns)
+        return Values(found.rows, found.columns)
 
     def _taken(self, verb: str, column: str, options: dict[str, Any]) -> Table:
         from kebrin.plan.stepping import TAKEN
@@ -154,6 +155,16 @@ class Table(CoreTable):
 
     def _verdict(self) -> str:
         return "proved" if self.proof.holds else f"not proved: {self.proof.failures[0]}"
+
+
+@dataclass(frozen=True, eq=False)
+class Values(Profile):
+    """What is in a table's columns; a notebook shows it as a table."""
+
+    __repr__ = Profile.__repr__
+
+    def _repr_html_(self) -> str:
+        return values_html(self)
 
 
 def _own(proof: Proof, table: CoreTable) -> tuple[Remark, ...]:

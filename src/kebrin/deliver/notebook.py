@@ -9,6 +9,7 @@ from kebrin.cells import as_label
 
 if TYPE_CHECKING:
     from kebrin.table import Table
+    from kebrin.values.profile import Profile
 
 _ROWS = 10
 _STYLE = "border-collapse:collapse;font-variant-numeric:tabular-nums"
@@ -41,3 +42,22 @@ def _cell(table: Table, name: str, value: object) -> str:
     if value is None:
         return f'<td style="{_CELL};text-align:{_side(table, name)};color:#999" title="missing">·</td>'
     return f'<td style="{_CELL};text-align:{_side(table, name)}">{escape(as_label(value))}</td>'
+
+
+def values_html(found: Profile) -> str:
+    """What is in a table's columns as a table: a row for each, its odd values first."""
+    rows = []
+    for one in found.columns:
+        shown = "<br>".join(
+            f"<code>{escape(pattern.pattern)}</code> {pattern.cells:,}, {escape(pattern.example)}"
+            + " (odd)" * pattern.odd
+            for pattern in one.patterns
+        )
+        likely = one.suggestion.meaning + (f": {one.suggestion.question}" if one.suggestion.question else "")
+        cells = (one.name, one.kind, f"{one.filled:,}", f"{one.missing:,}", f"{one.distinct:,}")
+        rows.append(
+            "".join(f"<td>{escape(cell)}</td>" for cell in cells) + f"<td>{shown}</td><td>{escape(likely)}</td>"
+        )
+    heads = ("column", "kind", "filled", "missing", "distinct", "patterns", "likely")
+    head = "".join(f"<th>{name}</th>" for name in heads)
+    return f"<table><tr>{head}</tr>{''.join(f'<tr>{row}</tr>' for row in rows)}</table><p>{found.rows:,} rows</p>"

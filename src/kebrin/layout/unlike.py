@@ -21,6 +21,7 @@ _MOST_MEASURES = 12
 _SAMPLE_ROWS = 3
 _MONEY = re.compile(r"[$€£¥₩₹]|\b(?:USD|EUR|GBP|CHF|JPY|SEK|NOK|DKK)\b")
 _YEARS = re.compile(r"\b(?:years?|built|since|founded|baujahr|jahr|année|año|anno|jaar|år)\b", re.IGNORECASE)
+_IDENTIFIER = re.compile(r"0\d+")
 _PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
 
 
@@ -71,6 +72,13 @@ def _kind(
     return f"{kind.word} {_family(sheet, rows, columns, label)}" if kind == Kind.NUMBER else kind.word
 
 
+def _has_leading_zeros(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
+    """Whether some figure is written as 007 is: then all of them are names, and no amounts."""
+    at = np.ix_(rows, columns)
+    figures = sheet.values[at][(sheet.kinds[at] == Kind.TEXT) & (sheet.looks[at] == Look.FIGURE)]
+    return any(_IDENTIFIER.fullmatch(str(text).strip()) for text in figures.tolist())
+
+
 def _are_years(numbers: NDArray[np.float64]) -> bool:
     known = numbers[~np.isnan(numbers)]
     return bool(len(known) and ((known >= 1700) & (known <= 2200) & (known % 1 == 0)).all())
@@ -81,6 +89,8 @@ def _family(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], lab
         return "money"
     if _PERCENT.search(label):
         return "percent"
+    if _has_leading_zeros(sheet, rows, columns):
+        return "identifier"
     if _YEARS.search(label) and _are_years(sheet.numbers[np.ix_(rows, columns)]):
         return "year"
     if sheet.textual:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from kebrin.errors import PlanError, nearest
+import pyarrow as pa
+
+from kebrin.errors import PlanError, ValuesError, nearest
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Remark
@@ -52,6 +54,57 @@ def join(
     )
     kept = [column for column in table.columns if column not in constant]
     return (table.only(kept) if constant else table), constant
+
+
+def refuse_other_kinds(table: Table, kinds: Mapping[str, str]) -> None:
+    """Hold columns against what they are declared to hold.
+
+    Raises:
+        PlanError: a column that is named is not there.
+        ValuesError: a column holds something else.
+    """
+    for name, wanted in kinds.items():
+        if name not in table.columns:
+            near = nearest(name, table.columns)
+            raise PlanError(
+                f"kinds names {name!r}, which the table does not have", why=f"it has {', '.join(table.columns)}",
+                do=f"Did you mean {near!r}?" if near else "Correct kinds in the plan",
+            )  # fmt: skip
+        found = kind_of(table.data.column(name))
+        if found != wanted:
+            raise ValuesError(
+                f"the column {name!r} is declared to hold {wanted}", why=f"it holds {found}",
+                do="Read it with a step before, or correct kinds in the plan",
+            )  # fmt: skip
+
+
+def kind_of(column: pa.ChunkedArray) -> str:
+    """What a column holds, in a plan's words."""
+    kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+    if pa.types.is_floating(kind) or pa.types.is_integer(kind):
+        return "number"
+    if pa.types.is_date(kind):
+        return "date"
+    if pa.types.is_temporal(kind):
+        return "moment"
+    return "yes and no" if pa.types.is_boolean(kind) else "text"
+
+
+def by_name(table: Table, columns: Mapping[str, str | int]) -> dict[str, str]:
+    """Columns named by place (counted from 1) by their names; new names to old ones.
+
+    Raises:
+        PlanError: there is no column at a place.
+    """
+    named = {}
+    for new, old in columns.items():
+        if isinstance(old, int) and not 1 <= old <= len(table.columns):
+            raise PlanError(
+                f"columns names place {old}, which the table does not have", why=f"it has {len(table.columns)} columns",
+                do="Correct columns in the plan",
+            )  # fmt: skip
+        named[new] = table.columns[old - 1] if isinstance(old, int) else old
+    return named
 
 
 def pick(table: Table, columns: Mapping[str, str]) -> tuple[Table, list[Remark]]:

@@ -45,7 +45,12 @@ def _as_choice(value: object) -> object:
 
 
 def _as_names(value: object) -> object:
-    return {name: name for name in value} if isinstance(value, list) else value
+    return {str(name): name for name in value} if isinstance(value, list) else value
+
+
+#: What a column can be declared to hold.
+Kind = Literal["text", "number", "date", "moment", "yes and no"]
+Position = Annotated[int, Field(ge=1)]
 
 
 class LayoutPlan(_Strict):
@@ -84,9 +89,10 @@ class TablePlan(_Strict):
 
     `labels` lists the labels that each column was known to have: what is new and what is gone is said, and a sheet on
     which a level bears another level's labels is refused. `[[table.NAME.step]]` are steps, taken in their order; they
-    name columns as they are before `columns` renames them. `columns` chooses the columns that are written, in this order:
-    a list of names, or a table of new names with the names that the columns have so far. All are written if it is left
-    out.
+    name columns as they are before `columns` renames them. `kinds` declares what a column must hold after the steps: text,
+    number, date, moment or yes and no; anything else is refused. `columns` chooses the columns that are written, in this order:
+    a list of names, or a table of new names with the names that the columns have so far, or their places, counted from 1,
+    where a heading changes every day. All are written if it is left out.
     """
 
     files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])]
@@ -97,8 +103,10 @@ class TablePlan(_Strict):
     fields: dict[str, str] = {}
     labels: dict[str, tuple[str, ...]] = {}
     step: tuple[Step, ...] = ()
+    kinds: dict[str, Kind] = {}
     columns: Annotated[
-        dict[str, str], BeforeValidator(_as_names, json_schema_input_type=list[str] | dict[str, str])
+        dict[str, str | Position],
+        BeforeValidator(_as_names, json_schema_input_type=list[str | Position] | dict[str, str | Position]),
     ] = {}
 
     @field_validator("fields")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from kebrin.errors import LayoutError, Place
 from kebrin.layout import Stated
 from kebrin.plan.holding import gained_levels, label_changes, refuse_shifts, refuse_unnamed_column
-from kebrin.plan.joining import Done, Terms, join, pick, prove
+from kebrin.plan.joining import Done, Terms, by_name, join, pick, prove, refuse_other_kinds
 from kebrin.plan.pieces import SheetWork, source_of, work_sheet
 from kebrin.plan.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.plan.stepping import take_steps
@@ -68,7 +68,8 @@ def _run_table(name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Ca
     table, _ = join(pieces, [stamp for part in parts for stamp in part.stamps])
     said = label_changes(table, plan.labels)
     stepped = take_steps(table, plan.step, base, name)
-    picked, left = pick(stepped, plan.columns)
+    refuse_other_kinds(stepped, plan.kinds)
+    picked, left = pick(stepped, by_name(stepped, plan.columns))
     said += left
     sources = [part.source for part in parts]
     return Done(name, picked, prove(name, table, pieces, works, sources, terms, said, after=stepped))

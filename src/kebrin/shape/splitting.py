@@ -55,7 +55,7 @@ def split(
         raise PlanError(f"share can't be {share!r}", do="State first or equal")
     if not at:
         raise PlanError("split needs a delimiter", do='State at = [",", ";"]')
-    texts = texts_of(table, column, "split")
+    texts = texts_of(table, column, "split", whole=True)
     entries = _Entries.of(texts, at, keep_empty=keep_empty)
     if into:
         return _into_columns(table, column, texts, entries, into)

@@ -8,6 +8,8 @@ from collections import Counter
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
+import numpy as np
+
 from kebrin.errors import Place, PlanError, SourceError
 from kebrin.sources import read
 from kebrin.values.keys import clean, key
@@ -16,7 +18,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
     from pathlib import Path
 
-    import numpy as np
+    from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
 
@@ -25,6 +27,8 @@ _YES = {"yes", "y", "true", "1", "x"}
 # Of two candidates nearer than this neither is applied: the difference is within what a typing mistake makes.
 _TIE = 0.04
 _NEAREST = 3
+# Keys with most letter pairs in common that are scored, and the likeness below which one is not near at all.
+_CANDIDATES, _LEAST = 24, 0.6
 # Shortest key that likeness is asked about: between two or three letters everything is alike.
 _SHORTEST = 4
 _SPLIT = re.compile(r"\s*[()\[\]:;,/|–—]\s*|\s+-\s+|\s+")
@@ -103,20 +107,64 @@ class CodeList:
 
     def likely(self, texts: Sequence[str]) -> list[list[Likely]]:
         """For each text the codes that it may mean, the likeliest first."""
-        from rapidfuzz import fuzz, process
-
-        known = list(self.by_key)
+        near = Near(list(self.by_key))
         told: list[list[Likely]] = []
         for text in texts:
-            own = key(text)
-            if len(own) < _SHORTEST:
-                told.append([])
-                continue
             best: dict[str, float] = {}
-            for other, score, _ in process.extract(own, known, scorer=fuzz.ratio, limit=8, score_cutoff=60):
-                best.setdefault(self.by_key[other], score / 100)
+            for other, score in near.to(key(text)):
+                best.setdefault(self.by_key[other], score)
             told.append([Likely(code, self.labels[code], score) for code, score in list(best.items())[:_NEAREST]])
         return told
+
+
+class Near:
+    """Keys to be asked which of them are near a text: letter pairs in common pick a few, and only these are scored.
+
+    >>> Near(["hallan", "brae", "ness of wick"]).to("halan")[0][0]
+    'hallan'
+    """
+
+    def __init__(self, keys: Sequence[str]) -> None:
+        self.keys: list[str] = []
+        self.places: dict[str, list[int]] = {}
+        self._arrays: dict[str, NDArray[np.int32]] = {}
+        for one in keys:
+            self.add(one)
+
+    def add(self, one: str) -> None:
+        """One more key."""
+        for pair in _pairs(one):
+            self.places.setdefault(pair, []).append(len(self.keys))
+        self.keys.append(one)
+
+    def to(self, text: str, least: float = _LEAST) -> list[tuple[str, float]]:
+        """The keys near a text with their likeness (0 to 1), the nearest first; texts too short are near nothing."""
+        from rapidfuzz import fuzz
+
+        found = [self._array(pair) for pair in _pairs(text) if pair in self.places]
+        if len(text) < _SHORTEST or not found:
+            return []
+        shared = np.bincount(np.concatenate(found), minlength=len(self.keys))
+        few = (
+            np.argpartition(shared, -_CANDIDATES)[-_CANDIDATES:]
+            if len(shared) > _CANDIDATES
+            else np.arange(len(shared))
+        )
+        scored = [(self.keys[at], fuzz.ratio(text, self.keys[at]) / 100) for at in few.tolist() if shared[at]]
+        return sorted((one for one in scored if one[1] >= least), key=lambda one: -one[1])
+
+    def _array(self, pair: str) -> NDArray[np.int32]:
+        """The places of a pair as an array, made anew only when keys have come."""
+        listed = self.places[pair]
+        if pair not in self._arrays or len(self._arrays[pair]) != len(listed):
+            self._arrays[pair] = np.array(listed, np.int32)
+        return self._arrays[pair]
+
+
+def _pairs(text: str) -> set[str]:
+    """The pairs of neighbouring letters, its ends among them."""
+    padded = f" {text} "
+    return {padded[at : at + 2] for at in range(len(padded) - 1)}
 
 
 def settled(likely: Sequence[Likely], least: float) -> str | None:
@@ -199,24 +247,23 @@ def propose(counts: Mapping[str, int], known: Sequence[Line] = (), *, least: flo
     >>> [(line.label, line.spelling) for line in propose({"Hallan": 9, "hallan": 2, "Halan": 1, "Brae": 5})]
     [('Brae', 'Brae'), ('Hallan', 'Hallan'), ('Hallan', 'hallan'), ('Hallan', 'Halan')]
     """
-    from rapidfuzz import fuzz, process
-
     kept = {line.spelling: line for line in known if line.accepted}
     by_key: dict[str, Counter[str]] = {}
     for text, count in counts.items():
         by_key.setdefault(key(text) or text, Counter())[text] += count
+    near = Near([key(line.label) for line in kept.values()])
     order = sorted(by_key, key=lambda one: (-by_key[one].total(), one))
     centres: dict[str, tuple[str, str]] = {key(line.label): (line.code, line.label) for line in kept.values()}
     lines = dict(kept)
     for own in order:
         centre = own if own in centres else ""
-        if not centre and len(own) >= _SHORTEST and centres:
-            near = process.extract(own, list(centres), scorer=fuzz.ratio, limit=2, score_cutoff=least * 100)
-            if len(near) == 1 or (len(near) == 2 and near[0][1] - near[1][1] > _TIE * 100):
-                centre = near[0][0]
+        likely = near.to(own, least) if not centre else []
+        if likely and (len(likely) == 1 or likely[0][1] - likely[1][1] > _TIE):
+            centre = likely[0][0]
         if not centre:
             label = clean(by_key[own].most_common(1)[0][0])
             centre = own
+            near.add(own)
             centres[own] = (_code(label, {code for code, _ in centres.values()}), label)
         code, label = centres[centre]
         for text, count in by_key[own].items():

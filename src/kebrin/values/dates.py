@@ -80,7 +80,7 @@ def date(
     """
     if serial:
         return _from_serials(table, column, serial)
-    texts = texts_of(table, column, "date")
+    texts = texts_of(table, column, "date", whole=True)
     read = read_dates(texts, column, order=order, languages=languages, latest=latest, missing=missing)
     full = np.asarray(texts.spread(read.units, _NONE), np.int64)
     known = full != _NONE

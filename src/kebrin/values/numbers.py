@@ -73,7 +73,7 @@ def number(
         PlanError: there is no such column, or an option is wrong.
     """
     _refuse_unknown(negative)
-    texts = texts_of(table, column, "number")
+    texts = texts_of(table, column, "number", whole=True)
     read = read_numbers(
         texts, column, decimal=decimal, negative=negative, percent=percent, missing=missing, any_unit=bool(unit)
     )

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from kebrin.table import Table
 
 # Encoding pays if a sample of this size has at most this share of distinct texts.
-_SAMPLE, _REPEATS = 20_000, 0.6
+_SAMPLE, _REPEATS, _GROWTH = 20_000, 0.6, 1.8
 ROWS_TOLD = 5
 
 
@@ -31,8 +31,8 @@ class Texts:
     whole: bool
 
     @classmethod
-    def of(cls, column: pa.ChunkedArray) -> Texts:
-        """The texts of a column of labels or texts.
+    def of(cls, column: pa.ChunkedArray, *, whole: bool = False) -> Texts:
+        """The texts of a column of labels or texts; `whole` allows them as they stand, for verbs that work on arrays.
 
         >>> texts = Texts.of(pa.chunked_array([["Hallan", None, "Brae", "Hallan"]]))
         >>> texts.codes.tolist()
@@ -42,8 +42,7 @@ class Texts:
         if pa.types.is_large_string(one.type):
             one = one.cast(pa.string())
         if not pa.types.is_dictionary(one.type):
-            sample = one.slice(0, _SAMPLE)
-            if len(one) > _SAMPLE and not one.null_count and len(sample.unique()) > _REPEATS * len(sample):
+            if whole and len(one) > 2 * _SAMPLE and not one.null_count and _hardly_repeats(one):
                 return cls(one, np.arange(len(one)), whole=True)
             one = one.dictionary_encode()
         words = one.dictionary if pa.types.is_string(one.dictionary.type) else one.dictionary.cast(pa.string())
@@ -71,7 +70,13 @@ class Texts:
         return [text] if self.whole else np.flatnonzero(self.codes == text)[:most].tolist()
 
 
-def texts_of(table: Table, name: str, verb: str) -> Texts:
+def _hardly_repeats(texts: pa.StringArray) -> bool:
+    """Whether new texts keep coming: in a sample, and in one of twice its size."""
+    once, twice = (len(texts.slice(0, size).unique()) for size in (_SAMPLE, 2 * _SAMPLE))
+    return once > _REPEATS * _SAMPLE and twice > _GROWTH * once
+
+
+def texts_of(table: Table, name: str, verb: str, *, whole: bool = False) -> Texts:
     """The texts of a column by name.
 
     Raises:
@@ -91,4 +96,4 @@ def texts_of(table: Table, name: str, verb: str) -> Texts:
         raise PlanError(
             f"{verb} reads texts, and {name!r} holds {kind}", why="it has a kind already", do="Leave this step out"
         )
-    return Texts.of(column)
+    return Texts.of(column, whole=whole)
