@@ -37,6 +37,9 @@ def demo(folder: Path, *, as_json: bool) -> int:
         (f"kebrin trace {csv} 100", "the source cell behind a value"),
         (f"kebrin draft {folder / 'traffic_*.xlsx'} --like {folder / 'wanted.csv'} -o {folder / 'new.plan.toml'}",
          "a plan from three wanted rows"),
+        (f"kebrin run {folder / 'refunds.plan.toml'}", "refunds in every style, made one table"),
+        (f"kebrin tidy {folder / 'refunds_*.csv'} -o {folder / 'r.csv'}; kebrin values {folder / 'r.csv'}",
+         "what is in each column, and what to do about it"),
         (str(plan_file), "the plan: change a name in it, then kebrin run it"),
     ])  # fmt: skip
     return Exit.DONE if done.holds else Exit.NOT_PROVED
@@ -44,7 +47,14 @@ def demo(folder: Path, *, as_json: bool) -> int:
 
 def _about(name: str) -> str:
     if name.endswith(".toml"):
-        return "the plan"
-    if name.endswith(".csv"):
-        return "three rows of a table as somebody wants it, retyped by hand"
+        return "a plan"
+    told = {
+        "wanted.csv": "three rows of a table as somebody wants it, retyped by hand",
+        "ports.csv": "the ports' code list, which nobody's spelling follows",
+        "rates.csv": "what a currency is worth, from a day on",
+    }  # fmt: skip
+    if name in told:
+        return told[name]
+    if name.startswith("refunds"):
+        return "a branch's export: every sign, four date styles, nine spellings a port, three currencies"
     return "a sheet per route: three merged heading rows, subtotals, footnotes"

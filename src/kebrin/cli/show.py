@@ -74,7 +74,7 @@ def sample(out: Console, table: Table, most: int = _SAMPLE) -> None:
 
 
 def _is_number(table: Table, name: str) -> bool:
-    return name in table.measures or str(table.data.column(name).type) == "double"
+    return str(table.data.column(name).type) in {"double", "int64"}
 
 
 def _fitting(table: Table, shown: dict[str, list[Any]], width: int) -> list[str]:

@@ -62,8 +62,8 @@ def column_values(table: Table, name: str) -> ColumnValues:
 
     >>> from kebrin.table import Table
     >>> found = column_values(Table(pa.table({"due": ["1,234.50", "(7.00)", "n/a", "12.00"]}), ()), "due")
-    >>> found.filled, found.distinct, found.patterns[1].pattern, found.suggestion.meaning
-    (4, 4, '(9.99)', 'numbers')
+    >>> found.filled, found.distinct, found.patterns[0].pattern, found.suggestion.meaning
+    (4, 4, '9,9.9', 'numbers')
 
     Raises:
         PlanError: there is no such column.
@@ -83,10 +83,11 @@ def column_values(table: Table, name: str) -> ColumnValues:
     counts = texts.counts
     said = [str(text) for text in texts.values.to_pylist()]
     order = np.argsort(-counts, kind="stable")[:_COMMON].tolist()
-    return ColumnValues(
-        name, "text", filled, column.null_count, len(set(said)) if texts.whole else int((counts > 0).sum()),
-        _patterns(said, counts.tolist()), tuple((said[at], int(counts[at])) for at in order), None, suggest(texts, name),
-    )  # fmt: skip
+    found = suggest(texts, name)
+    patterns = _patterns(said, counts.tolist(), runs=found.meaning == "numbers")
+    common = tuple((said[at], int(counts[at])) for at in order)
+    distinct = len(set(said)) if texts.whole else int((counts > 0).sum())
+    return ColumnValues(name, "text", filled, column.null_count, distinct, patterns, common, None, found)
 
 
 def _of_kind(name: str, column: pa.ChunkedArray, filled: int) -> ColumnValues:
@@ -103,12 +104,12 @@ def _of_kind(name: str, column: pa.ChunkedArray, filled: int) -> ColumnValues:
     )
 
 
-def _patterns(said: Sequence[str], counts: Sequence[int]) -> tuple[Pattern, ...]:
+def _patterns(said: Sequence[str], counts: Sequence[int], *, runs: bool) -> tuple[Pattern, ...]:
     """The patterns of texts, the rarest first: a mistake is rarely alone in its kind, and rarely common."""
     cells: dict[str, int] = {}
     first: dict[str, str] = {}
     for text, count in zip(said, counts, strict=True):
-        shape = pattern_of(text)
+        shape = pattern_of(text, runs=runs)
         cells[shape] = cells.get(shape, 0) + count
         first.setdefault(shape, text)
     total = sum(cells.values())
@@ -117,16 +118,16 @@ def _patterns(said: Sequence[str], counts: Sequence[int]) -> tuple[Pattern, ...]
     return tuple(Pattern(shape, cells[shape], first[shape], cells[shape] * 20 <= total) for shape in shown)
 
 
-def pattern_of(text: str) -> str:
-    """The pattern of a text: digits as 9, letters as A or a, runs of letters shortened.
+def pattern_of(text: str, *, runs: bool = False) -> str:
+    """The pattern of a text: digits as 9, letters as A or a, runs of letters shortened, and of digits if asked.
 
-    >>> pattern_of("N4 Loop"), pattern_of("(1,234.50)"), pattern_of("é")
-    ('A9 Aa', '(9,999.99)', 'a')
+    >>> pattern_of("N4 Loop"), pattern_of("(1,234.50)"), pattern_of("(1,234.50)", runs=True)
+    ('A9 Aa', '(9,999.99)', '(9,9.9)')
     """
     made: list[str] = []
     for letter in text[:60]:
         sign = "9" if letter.isdecimal() else "A" if letter.isupper() else "a" if letter.isalpha() else letter
-        if sign in "Aa" and made and made[-1] == sign:
+        if sign in ("Aa9" if runs else "Aa") and made and made[-1] == sign:
             continue
         made.append(sign)
     return "".join(made)

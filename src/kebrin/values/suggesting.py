@@ -139,10 +139,10 @@ def _as_flags(texts: Texts, column: str) -> Suggestion | None:
     said = {clean(str(text)).casefold() for text in texts.values.to_pylist()[:50]} - {""}
     if not said or len(texts) > 8 or not said <= flag_words(["en"]):
         return None
-    return Suggestion(
-        "yes and no", {"flag": column, "blank": "missing"}, f"it says {', '.join(sorted(said))} and nothing else",
-        "does a blank cell mean no, or that nobody answered?" if (texts.codes < 0).any() else "",
-    )  # fmt: skip
+    blanks = bool((texts.codes < 0).any())
+    step: dict[str, Any] = {"flag": column} | ({"blank": "missing"} if blanks else {})
+    asked = "does a blank cell mean no, or that nobody answered?" if blanks else ""
+    return Suggestion("yes and no", step, f"it says {', '.join(sorted(said))} and nothing else", asked)
 
 
 def _as_spellings(texts: Texts, column: str) -> Suggestion:
