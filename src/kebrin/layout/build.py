@@ -84,21 +84,14 @@ def build(
     body_columns = _without(frame.columns, total_columns)
     kept_columns = np.flatnonzero(np.isin(frame.columns, body_columns))
     kept_rows = np.flatnonzero(np.isin(frame.rows, body_rows))
-    levels = [level.at(kept_columns) for level in across]
-    if stated.boxhead is None:
-        levels, units = _without_units(levels)
-        why = "its headings are units and tell no columns apart"
-        remarks += [Evidence("unit line", f"row {level.line + 1}", why) for level in units]
-    boxhead = named(levels, "heading")
+    boxhead, said = _boxhead(stated, [level.at(kept_columns) for level in across])
+    remarks += said
     down = (*down, *_beside_levels(sheet, frame, names.beside, marks))
     stub = named([level.at(kept_rows) for level in down], "label")
     if stated.boxhead is None and stated.stub is None:
         stub, boxhead = split_corner(stub, boxhead)
-    measures = stated.measures if stated.measures is not None else ""
-    if stated.measures is None:
-        measures = boxhead[-1].name if frame.listed else unlike_level(sheet, body_rows, boxhead, body_columns)
-    if measures and stated.measures is None:
-        remarks.append(Evidence("measures", f"boxhead row {measures!r}", "its columns hold values of unlike kinds"))
+    measures, said = _measures(sheet, frame, stated, boxhead, (body_rows, body_columns))
+    remarks += said
     if measures:
         inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
         names_by_row = {level.line: level.name for level in boxhead}
@@ -129,6 +122,31 @@ def build(
         stub_head=names.found[-1] if names.found else "",
         evidence=(*frame.evidence, *remarks),
     )
+
+
+def _boxhead(stated: Stated, levels: list[Level]) -> tuple[tuple[Level, ...], list[Evidence]]:
+    """The boxhead's levels by name, without lines that only give units."""
+    if stated.boxhead is not None:
+        return named(levels, "heading"), []
+    kept, units = _without_units(levels)
+    why = "its headings are units and tell no columns apart"
+    return named(kept, "heading"), [Evidence("unit line", f"row {level.line + 1}", why) for level in units]
+
+
+def _measures(
+    sheet: Sheet,
+    frame: Frame,
+    stated: Stated,
+    boxhead: Sequence[Level],
+    body: tuple[NDArray[np.intp], NDArray[np.intp]],
+) -> tuple[str, list[Evidence]]:
+    """The boxhead row that holds measures, as stated or by what its columns hold; '' if none does."""
+    if stated.measures is not None:
+        return stated.measures, []
+    rows, columns = body
+    found = boxhead[-1].name if frame.listed else unlike_level(sheet, rows, boxhead, columns)
+    why = "its columns hold values of unlike kinds"
+    return found, [Evidence("measures", f"boxhead row {found!r}", why)] if found else []
 
 
 def _heads(

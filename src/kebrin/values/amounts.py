@@ -86,7 +86,7 @@ def understand(shape: str) -> Amount | None:
     start = len(shape[: core.start()].encode())
     runs = tuple((start + len(shape[core.start() : core.start() + run.start()].encode()), len(run[0]))
                  for run in re.finditer(r"0+", core[0]))  # fmt: skip
-    return Amount(runs, readings, **around)  # type: ignore[arg-type]
+    return Amount(runs, readings, **vars(around))
 
 
 def _readings(core: str) -> list[Reading]:
@@ -113,47 +113,66 @@ def _grouped(groups: list[str], signs: list[str]) -> bool:
     return by_three or by_two
 
 
-def _around(before: str, behind: str) -> dict[str, object] | None:
-    """What stands around the digits, by keyword; None if something there is not understood."""
-    said: dict[str, object] = {}
+@dataclass
+class _Around:
+    """What stands around the digits, as far as it is read."""
+
+    negative: str = ""
+    currency: str = ""
+    percent: float = 1.0
+    scale: float = 1.0
+    unit: str = ""
+    mark: str = ""
+
+    def say(self, name: str, value: object) -> bool:
+        """Note something, once only: two signs or two currencies are not understood."""
+        if value is None or getattr(self, name) != getattr(_Around, name):
+            return False
+        setattr(self, name, value)
+        return True
+
+
+def _around(before: str, behind: str) -> _Around | None:
+    """What stands around the digits; None if something there is not understood."""
+    said = _Around()
     opened = False
     while before := before.strip():
         if before[0] in "([":
             opened, before = True, before[1:]
         elif before[0] in "+-":
-            if before[0] == "-" and not _say(said, "negative", "minus"):
+            if before[0] == "-" and not said.say("negative", "minus"):
                 return None
             before = before[1:]
         elif match := re.match(r"(?:less|minus)\b", before, re.IGNORECASE):
-            if not _say(said, "negative", "less"):
+            if not said.say("negative", "less"):
                 return None
             before = before[match.end() :]
-        elif (match := _CURRENCY.match(before)) and _say(said, "currency", match[0]):
+        elif (match := _CURRENCY.match(before)) and said.say("currency", match[0]):
             before = before[match.end() :]
         else:
             return None
     return _behind(behind, said, opened=opened)
 
 
-def _behind(behind: str, said: dict[str, object], *, opened: bool) -> dict[str, object] | None:
+def _behind(behind: str, said: _Around, *, opened: bool) -> _Around | None:
     while behind := behind.strip():
         if behind[0] in ")]" and opened:
-            if not _say(said, "negative", "brackets"):
+            if not said.say("negative", "brackets"):
                 return None
             opened, behind = False, behind[1:]
             continue
         if behind[0] == "-" and len(behind.strip()) == 1:
-            if not _say(said, "negative", "trailing minus"):
+            if not said.say("negative", "trailing minus"):
                 return None
             break
         if behind[0] in "%‰":
-            said["percent"], behind = 0.01 if behind[0] == "%" else 0.001, behind[1:]
+            said.percent, behind = 0.01 if behind[0] == "%" else 0.001, behind[1:]
             continue
         for key, pattern in (
             ("negative", _SIDE), ("currency", _CURRENCY), ("scale", _SCALE), ("mark", _MARK), ("unit", _UNIT),
         ):  # fmt: skip
             match = pattern.match(behind)
-            if match is not None and _say(said, key, _value(key, match[0])):
+            if match is not None and said.say(key, _value(key, match[0])):
                 behind = behind[match.end() :]
                 break
         else:
@@ -166,11 +185,3 @@ def _value(key: str, text: str) -> object:
         bare = text.rstrip(".")
         return _SCALES.get(bare) or _SCALES.get(bare.lower())
     return text.rstrip(".").upper() if key == "negative" else text
-
-
-def _say(said: dict[str, object], key: str, value: object) -> bool:
-    """Note something, once only: two signs or two currencies are not understood."""
-    if key in said or value is None:
-        return False
-    said[key] = value
-    return True
