@@ -53,8 +53,19 @@ def test_tidy_without_a_plan_stacks_the_sheets_and_stamps_what_tells_them_apart(
 def test_two_files_are_told_apart_by_their_names(demo: Path, kebrin: Kebrin) -> None:
     assert kebrin("tidy", "traffic_*.xlsx", "-o", "t.parquet").returncode == 0
     table = pq.ParquetFile(demo / "t.parquet").read()
-    assert table.column_names[:2] == ["file", "sheet"]
-    assert set(table["file"].to_pylist()) == {"traffic_2030.xlsx", "traffic_2031.xlsx"}
+    assert table.column_names[:2] == ["year", "sheet"]
+    assert set(table["year"].to_pylist()) == {"2030", "2031"}
+
+
+def test_what_file_names_differ_in_is_drafted_as_a_pattern(tmp_path: Path, kebrin: Kebrin) -> None:
+    for day in ("2031-04-01", "2031-04-02"):
+        write_book(
+            tmp_path / f"sailings_{day}.xlsx", {"Day": [["Sailing", "Foot", "Cars"], ["07:15", 1, 2], ["10:40", 3, 4]]}
+        )
+    assert kebrin("tidy", "sailings_*.xlsx", "-o", "t.csv").returncode == 0
+    assert {row["date"] for row in records(tmp_path / "t.csv")} == {"2031-04-01", "2031-04-02"}
+    assert kebrin("draft", "sailings_*.xlsx", "-o", "p.toml").returncode == 0
+    assert "date = \"file name, 'sailings_(.+)\\\\.xlsx'\"" in (tmp_path / "p.toml").read_text("utf-8")
 
 
 @pytest.mark.parametrize("ending", ["csv", "parquet", "xlsx"])

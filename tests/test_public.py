@@ -49,18 +49,21 @@ def test_schema_and_reference_say_what_the_model_says() -> None:
     assert made.VALUES.read_text("utf-8") == made.values_text()
 
 
-def test_the_example_runs() -> None:
-    result = subprocess.run(
-        [sys.executable, str(ROOT / "examples" / "traffic.py")],
-        capture_output=True,
-        text=True,
-        check=True,
-        encoding="utf-8",
-    )
-    assert "holds: True; 617 source cells, 0 unclaimed; 276 totals tie exactly" in result.stdout
+EXAMPLES = {
+    "traffic": "holds: True; 617 source cells, 0 unclaimed; 276 totals tie exactly",
+    "refunds": "number Amount: 120 of 120 cells by a decimal comma",
+}
+
+
+@pytest.mark.parametrize("name", EXAMPLES)
+def test_the_examples_run(name: str) -> None:
+    command = [sys.executable, str(ROOT / "examples" / f"{name}.py")]
+    result = subprocess.run(command, capture_output=True, text=True, check=True, encoding="utf-8")
+    assert EXAMPLES[name] in result.stdout
+    assert "holds: True" in result.stdout
 
 
 def test_every_command_is_in_the_readme() -> None:
     readme = (ROOT / "README.md").read_text("utf-8")
-    for command in ("survey", "tidy", "draft", "run", "trace", "demo"):
+    for command in ("survey", "tidy", "draft", "run", "values", "codes", "trace", "demo"):
         assert f"`kebrin {command}" in readme

@@ -16,6 +16,7 @@ import tomlkit
 from tomlkit import TOMLDocument, comment, document, nl, table
 
 from kebrin.layout import NO_COLUMN
+from kebrin.plan.filenames import file_part
 from kebrin.plan.joining import join
 from kebrin.plan.unaided import Found, Group, survey_reports
 from kebrin.values.profile import step_text
@@ -286,7 +287,9 @@ def _named(named: Mapping[str, str]) -> Table | None:
 
 def _places(group: Group) -> dict[str, str]:
     """The place of each field that tells the blocks apart."""
-    plain = {"file": "file name", "sheet": "sheet name", "title": "block title"}
+    plain = {"sheet": "sheet name", "title": "block title"}
+    part = file_part([piece.file for piece in group.pieces], {name for piece in group.pieces for name in piece.fields})
+    plain["file" if part is None else part.name] = "file name" if part is None else f"file name, '{part.pattern}'"
     places = {}
     for name in group.stamps[0]:
         bare = name.removesuffix(" (field)")

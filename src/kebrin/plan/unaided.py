@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.errors import LayoutError, Place
+from kebrin.plan.filenames import FilePart, file_part
 from kebrin.plan.joining import Done, Terms, join, prove
 from kebrin.plan.pieces import Piece, SheetWork, refuse_questions, source_of, work_sheet
 from kebrin.table import Remark
@@ -123,6 +124,11 @@ def _done(group: Group, found: Found, terms: Terms) -> Done:
     return Done(group.name, after, proof)
 
 
+def _file_stamp(part: FilePart | None, name: str) -> dict[str, str | None]:
+    """What the file's name tells: the part that the names differ in, or all of it."""
+    return {"file": name} if part is None else {part.name: part.values[name]}
+
+
 def _standardised(table: Table) -> Table:
     """The table with its text measures standardised; where there are none, the verbs are not even loaded."""
     if all(str(table.data.column(name).type) != "string" for name in table.measures):
@@ -134,11 +140,12 @@ def _standardised(table: Table) -> Table:
 
 def _stamps(pieces: Sequence[Piece]) -> list[dict[str, str | None]]:
     """For each piece what tells it from the others: file, sheet, differing fields, titles on one sheet."""
+    part = file_part([piece.file for piece in pieces], {name for piece in pieces for name in piece.fields})
     several = len({(piece.file, piece.sheet) for piece in pieces}) < len(pieces)
     titled = several and all(piece.layout.title for piece in pieces)
     candidates: list[dict[str, str | None]] = [
         {
-            "file": Path(piece.file).name,
+            **_file_stamp(part, Path(piece.file).name),
             "sheet": piece.sheet,
             **piece.fields,
             **({"title": piece.layout.title} if titled else {}),
