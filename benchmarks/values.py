@@ -1,4 +1,4 @@
-"""Time the verbs on big columns against plain scripts: `python benchmarks/values.py [PYTHON_WITH_POLARS] [ROWS_IN_MILLIONS]`.
+"""Time the verbs on big columns against plain scripts: `python benchmarks/values.py [PYTHON_WITH_POLARS [SHARE [JOB...]]]`.
 
 Whole processes, start-up included, in one run; ratios are what counts. Each script reads a Parquet file with one column
 of texts and writes what it made of them. Ours searches the convention and lists what it finds; theirs is told it.
@@ -14,10 +14,14 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pyarrow as pa
 from pyarrow import parquet
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
 
 ROUNDS = 3
 OURS = """
@@ -52,6 +56,21 @@ d.select(pl.when(n).then(-v).otherwise(v)).write_parquet(t)
     "split": """
 d = pl.read_parquet(s).with_row_index()
 d.with_columns(pl.col("x").str.split(";")).explode("x").with_columns(pl.col("x").str.strip_chars()).write_parquet(t)
+""",
+    "recode": """
+import numpy as np
+from rapidfuzz import fuzz, process
+from pathlib import Path
+k = pl.read_csv(Path(s).with_name("codes.csv")).with_columns(n=pl.col("label").str.to_lowercase())
+d = pl.read_parquet(s).select(pl.col("x"), n=pl.col("x").str.to_lowercase().str.strip_chars())
+u = d.select("n").unique().join(k.select("n", "code"), on="n", how="left")
+o = u.filter(pl.col("code").is_null())["n"].to_list()
+names, codes = k["n"].to_list(), k["code"].to_list()
+m = process.cdist(o, names, scorer=fuzz.ratio, dtype=np.uint8, workers=-1)
+b = m.argmax(axis=1)
+f = pl.DataFrame({"n": o, "near": [codes[i] if m[r, i] >= 85 else None for r, i in enumerate(b)]})
+r = u.join(f, on="n", how="left").select("n", y=pl.coalesce("code", "near"))
+d.join(r, on="n", how="left").select("y").write_parquet(t)
 """,
 }
 PANDAS = {
@@ -116,9 +135,50 @@ def lists(count: int, chance: random.Random) -> list[str]:
     return ["; ".join(chance.choices(words, k=chance.randint(0, 8))) for _ in range(count)]
 
 
-JOBS = {
+def spellings(count: int, chance: random.Random) -> list[str]:
+    """Some 30,000 spellings of 5,000 names, half of them in another case, half with a slip."""
+    names = code_names()
+    told = set()
+    while len(told) < 30_000:
+        name = chance.choice(names)
+        at = chance.randrange(1, len(name))
+        slip = chance.choice(("", chance.choice("aeiou")))
+        told.add(chance.choice((name.upper(), name.lower(), name[:at] + slip + name[at + 1 :], f" {name}")))
+    return chance.choices(sorted(told), k=count)
+
+
+def code_names() -> list[str]:
+    """The names of the 5,000 codes."""
+    chance = random.Random(7)
+    parts = [
+        "ska",
+        "hal",
+        "tor",
+        "nes",
+        "wick",
+        "bra",
+        "holm",
+        "sund",
+        "gull",
+        "ern",
+        "fjo",
+        "lan",
+        "mir",
+        "osk",
+        "ved",
+        "tarn",
+    ]
+    names: set[str] = set()
+    while len(names) < 5_000:
+        words = ("".join(chance.choices(parts, k=chance.randint(2, 4))).title() for _ in range(chance.randint(2, 3)))
+        names.add(" ".join(words))
+    return sorted(names)
+
+
+JOBS: dict[str, tuple[str, dict[str, object], Callable[[int, random.Random], list[str]], float]] = {
     "dates": ("date", {}, days, 3.0), "moments": ("date", {}, moments, 3.0), "numbers": ("number", {}, numbers, 5.0),
     "split": ("split", {"at": [";"]}, lists, 2.0),
+    "recode": ("recode", {"likeness": 0.85, "unknown": "keep"}, spellings, 2.0),
 }  # fmt: skip
 
 
@@ -136,11 +196,20 @@ def main() -> None:
     """Print each job's times and ratios."""
     other = sys.argv[1] if len(sys.argv) > 1 else sys.executable
     share = float(sys.argv[2]) if len(sys.argv) > 2 else 1.0
+    wanted = sys.argv[3:] or list(JOBS)
     with tempfile.TemporaryDirectory() as folder:
-        for name, (verb, options, make, millions) in JOBS.items():
+        for name, (verb, given, make, millions) in JOBS.items():
+            if name not in wanted:
+                continue
+            options = dict(given)
             source, target = Path(folder) / f"{name}.parquet", Path(folder) / "out.parquet"
             texts = make(int(millions * share * 1e6), random.Random(2031))
             parquet.write_table(pa.table({"x": texts}), source)
+            if verb == "recode":
+                listed = Path(folder) / "codes.csv"
+                lines = [f"C{at:04d},{name}" for at, name in enumerate(code_names())]
+                listed.write_text("\n".join(["code,label", *lines]) + "\n", "utf-8")
+                options = {**options, "using": str(listed)}
             head = "import sys, {0} as {1}; s, t = sys.argv[1:3]\n"
             scripts = {"kebrin": [sys.executable, "-c", OURS, verb, str(source), str(target), repr(options)]}
             scripts["polars"] = [other, "-c", head.format("polars", "pl") + POLARS[name], str(source), str(target)]

@@ -142,7 +142,7 @@ def read_dates(
         raise PlanError(f"order can't be {order!r}", do=f"State one of {', '.join(_PLACES)}")
     shapes = Shapes.of(texts.values)
     months, weekdays = words_for("month", languages), words_for("weekday", languages)
-    moments = [understand_moment(shape, months, weekdays) for shape in shapes.texts]
+    moments = [understand_moment(shape, months, weekdays) if "0" in shape else None for shape in shapes.texts]
     groups = [(at, moments[at], rows) for at, rows in shapes.members() if len(rows)]
     stated = {mark.strip().casefold() for mark in missing}
     marks = np.isin(shapes.codes, [at for at, shape in enumerate(shapes.texts) if _is_mark(shape, stated)])

@@ -127,7 +127,7 @@ def read_numbers(
     shapes = _shaped(texts.values)
     marks = _marks(texts, shapes, missing)
     weight = _weights(texts, shapes)
-    amounts = tuple(understand(shape) for shape in shapes.texts)
+    amounts = tuple(understand(shape) if "0" in shape else None for shape in shapes.texts)
     if not any_unit:
         amounts = _without_stray_units(amounts, weight)
     convention = _convention(column, shapes, amounts, weight, decimal)

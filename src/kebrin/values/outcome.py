@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+import numpy as np
 import pyarrow as pa
 
 from kebrin.table import Remark, Table
@@ -14,7 +15,7 @@ if TYPE_CHECKING:
 
     from kebrin.values.texts import Texts
 
-_SHOWN = 6
+_SHOWN, _LISTED = 6, 200
 
 
 @dataclass(frozen=True)
@@ -24,6 +25,15 @@ class Unread:
     text: str
     count: int
     rows: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Lost:
+    """All that a verb could not read: the commonest texts are listed, the rest counted."""
+
+    listed: tuple[Unread, ...] = ()
+    cells: int = 0
+    texts: int = 0
 
 
 @dataclass(frozen=True)
@@ -47,15 +57,10 @@ class Outcome:
     cells: int
     changed: int
     missing: int = 0
-    unread: tuple[Unread, ...] = ()
+    unread: Lost = Lost()
     convention: str = ""
     evidence: str = ""
     note: str = ""
-
-    @property
-    def lost(self) -> int:
-        """Cells that could not be read."""
-        return sum(one.count for one in self.unread)
 
     def __str__(self) -> str:
         said = f"{self.verb} {self.column}: {self.changed:,} of {self.cells:,} cells"
@@ -64,11 +69,18 @@ class Outcome:
         return f"{said}; {self.note}" if self.note else said
 
 
-def unread_of(texts: Texts, which: Sequence[int]) -> tuple[Unread, ...]:
-    """The unread texts by their place among a column's texts, the commonest first."""
-    counts = texts.counts
-    found = [Unread(str(texts.values[at].as_py()), int(counts[at]), tuple(texts.rows(at))) for at in which]
-    return tuple(sorted(found, key=lambda one: -one.count))
+def unread_of(texts: Texts, which: Sequence[int]) -> Lost:
+    """The unread texts by their place among a column's texts, the commonest listed first."""
+    if not len(which):
+        return Lost()
+    places = np.asarray(which, np.int64)
+    counts = texts.counts[places]
+    order = np.argsort(-counts, kind="stable")[:_LISTED]
+    listed = [
+        Unread(str(texts.values[at].as_py()), int(count), tuple(texts.rows(at)))
+        for at, count in zip(places[order].tolist(), counts[order].tolist(), strict=True)
+    ]
+    return Lost(tuple(listed), int(counts.sum()), len(places))
 
 
 def finished(
@@ -90,7 +102,7 @@ def finished(
         remarks.append(
             Remark("missing mark", f"{outcome.column}: {outcome.missing:,} marks gave no value", count=outcome.missing)
         )
-    if outcome.unread:
+    if outcome.unread.cells:
         remarks.append(_about_unread(table, outcome, lenient=lenient))
     # What was asked about the column is answered now.
     kept = [
@@ -101,11 +113,12 @@ def finished(
 
 
 def _about_unread(table: Table, outcome: Outcome, *, lenient: bool) -> Remark:
-    shown = ", ".join(f"{one.text!r} ({one.count:,})" for one in outcome.unread[:_SHOWN])
-    more = f" and {len(outcome.unread) - _SHOWN:,} more texts" if len(outcome.unread) > _SHOWN else ""
-    what = f"{outcome.verb} {outcome.column}: {outcome.lost:,} cells could not be read: {shown}{more}"
-    places = [place(table, outcome.column, row) for one in outcome.unread[:_SHOWN] for row in one.rows[:2]]
-    return Remark(f"{outcome.verb} unread", what, cells=tuple(places[:_SHOWN]), count=outcome.lost, breaks=not lenient)
+    lost = outcome.unread
+    shown = ", ".join(f"{one.text!r} ({one.count:,})" for one in lost.listed[:_SHOWN])
+    more = f" and {lost.texts - _SHOWN:,} more texts" if lost.texts > _SHOWN else ""
+    what = f"{outcome.verb} {outcome.column}: {lost.cells:,} cells could not be read: {shown}{more}"
+    places = [place(table, outcome.column, row) for one in lost.listed[:_SHOWN] for row in one.rows[:2]]
+    return Remark(f"{outcome.verb} unread", what, cells=tuple(places[:_SHOWN]), count=lost.cells, breaks=not lenient)
 
 
 def place(table: Table, column: str, row: int) -> str:
