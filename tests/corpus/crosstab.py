@@ -253,7 +253,8 @@ class Crosstab:
         self.sheet.put(self.row, self.left, label)
         for at in self.columns:
             if label == "Brought forward":
-                self.sums[at] = float(self.chance.randint(500, 9000))
+                brought = sum(self.sums[other] for other, path in self.columns.items() if path is not None)
+                self.sums[at] = float(self.chance.randint(500, 9000)) if self.columns[at] is not None else brought
             self.sheet.put(self.row, at, self.sums[at])
         self.row += 1
 

@@ -17,7 +17,7 @@ from kebrin.layout.model import KEPT, NO_COLUMN, Evidence, FieldCell, Layout, Le
 from kebrin.layout.naming import find_names, split_corner
 from kebrin.layout.totals import Signs, find_totals
 from kebrin.layout.unlike import unlike_level
-from kebrin.layout.words import average_word, is_ratio, is_unit, of_which, says_whole, total_word
+from kebrin.layout.words import average_word, carried_word, is_ratio, is_unit, of_which, says_whole, total_word
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
@@ -263,12 +263,17 @@ def _find_totals(
 def _without_ratios(
     grid: NDArray[np.float64], crossing: Sequence[tuple[str | None, ...]], paths: Sequence[tuple[str | None, ...]]
 ) -> NDArray[np.float64]:
-    """The numbers without shares, rates and crossing means, which do not add up; where all are such, none is left out."""
+    """The numbers without those that do not add up: shares, rates, crossing means and lines carried over.
+
+    Where all are such, none is left out.
+    """
     lines, across = (
         np.array([any(is_ratio(label or "") for label in path) for path in side], np.bool_)
         for side in (paths, crossing)
     )
-    across |= np.array([any(average_word(label or "") for label in path) for path in crossing], np.bool_)
+    across |= np.array(
+        [any(average_word(label or "") or carried_word(label or "") for label in path) for path in crossing], np.bool_
+    )
     if lines.all() or across.all() or not (lines.any() or across.any()):
         return grid
     told = grid.copy()

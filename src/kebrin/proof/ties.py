@@ -153,7 +153,9 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     line = layout.totals[number]
     along = line.axis == "row"
     # Where a total crosses a mean, the cell is the mean's: rounded means do not add up.
-    others = [other for other in layout.total_lines("column" if along else "row") if line.mean or not other.mean]
+    # A line that only carries a sum over states nothing about this block.
+    crossing = [other for other in layout.total_lines("column" if along else "row") if len(other.parts)]
+    others = [other for other in crossing if line.mean or not other.mean]
     own = layout.body_columns if along else layout.body_rows
     cross = np.concatenate((own, np.array([other.at for other in others], np.int32)))
     numbers = sheet.numbers[np.ix_(line.parts, cross)] if along else sheet.numbers[np.ix_(cross, line.parts)].T
