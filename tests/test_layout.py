@@ -182,3 +182,9 @@ def test_a_sum_by_chance_in_one_row_is_no_total_though_the_grand_total_repeats_i
 def test_no_word_counts_where_totals_are_not_to_be_found() -> None:
     _, layout = layout_of([["Quay", "aa", "sum"], ["East", 5, 5]], totals_found=False)
     assert layout.totals == ()
+
+
+def test_words_that_only_sometimes_mean_carried_over_keep_their_lines() -> None:
+    for label in ("Transport", "Opening balance", "Vortrag"):
+        sheet = Sheet.of([["Item", "Jan", "Feb"], [label, 10.0, 20.0], ["Fuel", 11.0, 21.0]])
+        assert find_layouts(sheet)[0].shape == (2, 2), label

@@ -310,7 +310,7 @@ def test_values_and_codes_on_the_command_line(demo: Path, kebrin: Kebrin) -> Non
     assert "which side is negative depends on whose books they are" in shown
     told = json.loads(kebrin("values", "r.csv", "Amount", "--json").stdout)
     assert told["columns"][0]["step"] == {"number": "Amount"}
-    assert "There is no column 'Amuont'" in kebrin("values", "r.csv", "Amuont").stderr
+    assert "Values names 'Amuont', which is no column" in kebrin("values", "r.csv", "Amuont").stderr
     assert kebrin("codes", "r.csv", "Port", "-o", "list.csv").returncode == 0
     lines = (demo / "list.csv").read_text("utf-8").splitlines()
     edited = [line + "yes" if line.startswith("HAL,Hallan,Hallan,") else line for line in lines]
@@ -371,3 +371,15 @@ def test_a_notebook_shows_what_is_in_a_table(tmp_path: Path) -> None:
     (done,) = plan_of(tmp_path, "").run().tables.values()
     assert "<td>Due</td><td>number</td>" in done.values()._repr_html_()
     assert "Code: text, 2 filled" in repr(done.values("Code"))
+
+
+def test_a_number_of_more_digits_than_a_double_holds_is_not_changed_in_silence() -> None:
+    done = number(table(x=["12345678901234567", "1.5"]), "x")
+    assert done.data.column("x").to_pylist() == [None, 1.5]
+    assert any(remark.breaks for remark in done.remarks)
+
+
+def test_a_period_whose_year_cannot_be_read_breaks_the_proof() -> None:
+    done = TAKEN["period"](table(x=["Jan", "Feb"], y=["2031", "?"]), "x", year="y")
+    assert done.data.column("x").to_pylist() == ["2031-01", None]
+    assert any(remark.breaks for remark in done.remarks)

@@ -24,7 +24,7 @@ _WHOLE = re.compile(
     re.IGNORECASE,
 )
 _RATIO = re.compile(
-    r"[%‰]|\b(?:per ?cent(?:age)?|pct|shares?|rates?|ratio|index|change|growth|yield|anteil|veränderung|quote|part|taux|"
+    r"[%‰]|\b(?:per ?cent(?:age)?|pct|shares?|rates?|ratio|index|change|growth|yield|anteil|veränderung|quote|taux|"
     r"évolution|quota|variazione|variación|tasa|aandeel|andel)\b",
     re.IGNORECASE,
 )
@@ -33,8 +33,8 @@ _OF_WHICH = re.compile(
     re.IGNORECASE,
 )
 _CARRIED = re.compile(
-    r"\W*(?:(?:balance |amount |total )?(?:carried|brought)[ -](?:forward|over|down)|[cb]/[fd]|opening balance|"
-    r"übertrag|vortrag|report à nouveau|à reporter|riporto|suma y sigue|transport)\W*",
+    r"\W*(?:(?:balance |amount |total )?(?:carried|brought)[ -](?:forward|over|down)|[cb]/[fd]|"
+    r"übertrag|report à nouveau|à reporter|suma y sigue)\W*",
     re.IGNORECASE,
 )
 # Words too common to stand for a total inside a longer label.

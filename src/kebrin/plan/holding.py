@@ -9,7 +9,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from kebrin.cells import column_letters
-from kebrin.errors import LayoutError, Place, PlanError, nearest
+from kebrin.errors import LayoutError, Place
 from kebrin.table import Remark
 
 if TYPE_CHECKING:
@@ -123,12 +123,7 @@ def label_changes(table: Table, known: Mapping[str, Sequence[str]]) -> list[Rema
     """
     said: list[Remark] = []
     for name, labels in known.items():
-        if name not in table.columns:
-            near = nearest(name, table.columns)
-            raise PlanError(
-                f"labels names {name!r}, which is no column", why=f"the table has {', '.join(table.columns)}",
-                do=f"Did you mean {near!r}?" if near else "Correct labels in the plan",
-            )  # fmt: skip
+        table.refuse_absent(name, "labels")
         seen = [str(value) for value in table.data.column(name).unique().to_pylist() if value is not None]
         new = [text for text in seen if text not in set(labels)]
         gone = [text for text in labels if text not in set(seen)]

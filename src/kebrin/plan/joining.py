@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import pyarrow as pa
 
-from kebrin.errors import PlanError, ValuesError, nearest
+from kebrin.errors import PlanError, ValuesError
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Remark
@@ -64,12 +64,7 @@ def refuse_other_kinds(table: Table, kinds: Mapping[str, str]) -> None:
         ValuesError: a column holds something else.
     """
     for name, wanted in kinds.items():
-        if name not in table.columns:
-            near = nearest(name, table.columns)
-            raise PlanError(
-                f"kinds names {name!r}, which the table does not have", why=f"it has {', '.join(table.columns)}",
-                do=f"Did you mean {near!r}?" if near else "Correct kinds in the plan",
-            )  # fmt: skip
+        table.refuse_absent(name, "kinds")
         found = kind_of(table.data.column(name))
         if found != wanted:
             raise ValuesError(
@@ -116,12 +111,7 @@ def pick(table: Table, columns: Mapping[str, str]) -> tuple[Table, list[Remark]]
     if not columns:
         return table, []
     for old in columns.values():
-        if old not in table.columns:
-            near = nearest(old, table.columns)
-            raise PlanError(
-                f"columns names {old!r}, which the table does not have", why=f"it has {', '.join(table.columns)}",
-                do=f"Did you mean {near!r}?" if near else "Correct columns in the plan",
-            )  # fmt: skip
+        table.refuse_absent(old, "columns")
     picked = table.picked(columns)
     left = [name for name in table.columns if name not in columns.values()]
     if not left:

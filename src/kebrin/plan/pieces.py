@@ -57,6 +57,12 @@ def work_sheet(
         for said in layout.evidence
         if said.what == KEPT
     ]
+    remarks += [
+        Remark("carried over", f"{line.name} {line.why}; it was left out", sheet.source, sheet.name, count=1)
+        for layout in layouts
+        for line in layout.totals
+        if not len(line.parts)
+    ]
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
         what = (

@@ -60,6 +60,19 @@ class Table:
         """Names of the columns that are no measures."""
         return tuple(name for name in self.columns if name not in self.measures)
 
+    def refuse_absent(self, name: str, by: str) -> None:
+        """Refuse a column name that the table does not have; `by` says what names it.
+
+        Raises:
+            PlanError: there is no such column; the nearest is told.
+        """
+        if name not in self.columns:
+            near = nearest(name, self.columns)
+            raise PlanError(
+                f"{by} names {name!r}, which is no column", why=f"the table has {', '.join(self.columns)}",
+                do=f"Did you mean {near!r}?" if near else "Name one of these",
+            )  # fmt: skip
+
     def origin(self, row: int, measure: str | None = None) -> CellOrigin | None:
         """The source cell of a value.
 

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
 _BLANKS = str.maketrans(dict.fromkeys("\u00a0\u2007\u2009\u202f\t", " ") | dict.fromkeys("‐‑–−", "-"))
 _TIME = re.compile(
-    r"(?:[T ]|,?\s+(?:at\s+)?)\s*(?P<h>0{1,2})[:h](?P<m>00)(?:[:.](?P<s>00)(?:[.,](?P<f>0{1,9}))?)?"
+    r"(?:[T ]|,?\s+(?:at\s+)?)\s*(?P<h>0{1,2})[:h](?P<m>00)(?:[:.](?P<s>00)(?:[.,](?P<f>0{1,6}))?)?"
     r"\s*(?P<half>[ap]\.?m\.?)?\s*(?P<zone>Z|UTC|GMT|[+-]00:?00)?\s*$",
     re.IGNORECASE,
 )

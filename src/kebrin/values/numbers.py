@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from decimal import Decimal
 from functools import cached_property
 from typing import TYPE_CHECKING, Literal
 
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
 
     from kebrin.table import Table
 
-Decimal = Literal["", "point", "comma"]
+DecimalSign = Literal["", "point", "comma"]
 _SIGNS = {"point": ".", "comma": ","}
 _WORDS = {".": "a decimal point", ",": "a decimal comma"}
 # Whole numbers of more digits than this do not fit a double; they are read one by one.
@@ -41,7 +42,7 @@ class Convention:
 
 
 def number(
-    table: Table, column: str, *, decimal: Decimal = "", negative: Sequence[str] | None = None,
+    table: Table, column: str, *, decimal: DecimalSign = "", negative: Sequence[str] | None = None,
     percent: Literal["fraction", "keep"] = "fraction", currency: str = "", unit: str = "", scale: float = 1.0,
     missing: Sequence[str] = (), flip: Mapping[str, Sequence[str]] | bool = False,
     unread: Literal["refuse", "blank"] = "refuse", written: str = "",
@@ -114,7 +115,7 @@ class Numbers:
 
 
 def read_numbers(
-    texts: Texts, column: str, *, decimal: Decimal = "", negative: Sequence[str] | None = None,
+    texts: Texts, column: str, *, decimal: DecimalSign = "", negative: Sequence[str] | None = None,
     percent: Literal["fraction", "keep"] = "fraction", missing: Sequence[str] = (), any_unit: bool = False,
 ) -> Numbers:  # fmt: skip
     """The number that each text says, by the column's one convention.
@@ -200,7 +201,7 @@ def _weights(texts: Texts, shapes: Shapes) -> NDArray[np.int64]:
 
 
 def _convention(
-    column: str, shapes: Shapes, amounts: Sequence[Amount | None], weight: NDArray[np.int64], stated: Decimal
+    column: str, shapes: Shapes, amounts: Sequence[Amount | None], weight: NDArray[np.int64], stated: DecimalSign
 ) -> Convention:
     if stated:
         if stated not in _SIGNS:
@@ -280,7 +281,9 @@ def _decoded(
 def _exact(text: str, reading: Reading) -> float:
     digits = "".join(letter for letter in _ascii_digits(text) if letter.isdigit())
     cut = len(digits) - reading.decimals
-    return float(f"{digits[:cut]}.{digits[cut:]}" if reading.decimals else digits)
+    said = f"{digits[:cut]}.{digits[cut:]}" if reading.decimals else digits
+    # A double holds some fifteen digits: what it would change is not read.
+    return float(said) if Decimal(repr(float(said))) == Decimal(said) else float("nan")
 
 
 def _negatives(

@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from kebrin.errors import PlanError, ValuesError
 from kebrin.layout.periods import words_for
-from kebrin.table import arrays
+from kebrin.table import Remark, arrays
 from kebrin.values.keys import clean
 from kebrin.values.marking import labels_of
 from kebrin.values.outcome import Outcome, finished, unread_of
@@ -92,16 +92,23 @@ def period(
             f"the column {column!r} has periods without a year", why=f"{said[open_texts[0]]!r} may be of any",
             do='Name the column that holds it: year = "year"',
         )  # fmt: skip
-    columns[into or column] = _with_year(table, texts.codes, read, year) if open_texts else labels_of(texts, read)
+    made = _with_year(table, texts.codes, read, year) if open_texts else labels_of(texts, read)
+    columns[into or column] = made
+    known = len(made) - made.null_count
+    # A period whose year can't be read in the other column is lost as well as one that is no period.
+    waiting = int(sum(int(texts.counts[at]) for at, one in enumerate(read) if one)) - known
     if written:
         columns[written] = table.data.column(column)
-    known = int(sum(int(texts.counts[at]) for at, one in enumerate(read) if one))
     outcome = Outcome(
         "period", column, int((texts.codes >= 0).sum()), known, unread=unread_of(texts, lost),
         convention=f"a fiscal year from month {first_month}" if any("/" in (one or "") for one in read) else "",
         note=f"{len({one for one in read if one}):,} periods",
     )  # fmt: skip
-    return finished(table, columns, outcome, lenient=unread == "blank")
+    done = finished(table, columns, outcome, lenient=unread == "blank")
+    if not waiting:
+        return done
+    what = f"period {column}: {waiting:,} cells have no year, since {year!r} holds none of four digits there"
+    return done.remarked([Remark("period unread", what, count=waiting, breaks=unread != "blank")])
 
 
 def read_period(text: str, months: Mapping[str, int], first_month: int = 1) -> str | None:

@@ -9,7 +9,6 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import as_label
-from kebrin.errors import PlanError, nearest
 from kebrin.values.suggesting import Suggestion, suggest
 from kebrin.values.texts import Texts
 
@@ -68,12 +67,7 @@ def column_values(table: Table, name: str) -> ColumnValues:
     Raises:
         PlanError: there is no such column.
     """
-    if name not in table.columns:
-        near = nearest(name, table.columns)
-        raise PlanError(
-            f"there is no column {name!r}", why=f"the table has {', '.join(table.columns)}",
-            do=f"Did you mean {near!r}?" if near else "Name one of these",
-        )  # fmt: skip
+    table.refuse_absent(name, "values")
     column = table.data.column(name)
     filled = len(column) - column.null_count
     kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type

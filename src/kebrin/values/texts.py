@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
-from kebrin.errors import PlanError, nearest
+from kebrin.errors import PlanError
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
@@ -82,12 +82,7 @@ def texts_of(table: Table, name: str, verb: str, *, whole: bool = False) -> Text
     Raises:
         PlanError: there is no such column, or it holds no text.
     """
-    if name not in table.columns:
-        near = nearest(name, table.columns)
-        raise PlanError(
-            f"{verb} names {name!r}, which is no column", why=f"the table has {', '.join(table.columns)}",
-            do=f"Did you mean {near!r}?" if near else "Name one of these",
-        )  # fmt: skip
+    table.refuse_absent(name, verb)
     column = table.data.column(name)
     kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
     if pa.types.is_null(kind):
