@@ -383,3 +383,12 @@ def test_a_period_whose_year_cannot_be_read_breaks_the_proof() -> None:
     done = TAKEN["period"](table(x=["Jan", "Feb"], y=["2031", "?"]), "x", year="y")
     assert done.data.column("x").to_pylist() == ["2031-01", None]
     assert any(remark.breaks for remark in done.remarks)
+
+
+def test_amounts_that_are_still_text_are_not_repeated_in_silence() -> None:
+    crew = Table(pa.table({"papers": ["A;B", "C"], "fee": ["(6,50)", "4,00"]}), ("papers", "fee"))
+    done = TAKEN["split"](crew, "papers")
+    assert any(remark.kind == "repeated amount" and remark.breaks for remark in done.remarks)
+    read = TAKEN["split"](number(crew, "fee"), "papers")
+    assert read.data.column("fee").to_pylist() == [-6.5, None, 4.0]
+    assert not any(remark.breaks for remark in read.remarks)

@@ -21,6 +21,8 @@ if TYPE_CHECKING:
     from kebrin.table import Remark, Table
 
 _REMARKS = 12
+# Sheets that say the same are named up to so many.
+_NAMED = 3
 _SAMPLE = 5
 
 
@@ -177,9 +179,11 @@ def remarks(out: Console, proof: Proof) -> None:
 
 def _remark(remark: Remark, told: Sequence[Remark], *, several: bool) -> str:
     """A remark in a line; what many sheets say in the same words, of no cell, is said once."""
-    alike = sum(other.what == remark.what for other in told) if not remark.cells else 1
-    if alike > 1:
-        return f"{alike} sheets: {remark.what}"
+    alike = [other for other in told if other.what == remark.what and other.sheet] if not remark.cells else []
+    if len(alike) > 1:
+        names = list(dict.fromkeys(other.sheet for other in alike))
+        few = len(names) == len(alike) <= _NAMED
+        return f"{', '.join(names) if few else f'{len(alike)} sheets'}: {remark.what}"
     return f"{Path(remark.file).name}, {remark}" if several and remark.file else str(remark)
 
 

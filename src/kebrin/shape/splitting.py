@@ -13,10 +13,11 @@ from kebrin.errors import PlanError
 from kebrin.table import Remark, Table, arrays
 from kebrin.values.keys import clean
 from kebrin.values.outcome import Outcome, finished, place, unread_of
+from kebrin.values.suggesting import suggest
 from kebrin.values.texts import Texts, texts_of
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
     from numpy.typing import NDArray
 
@@ -186,6 +187,7 @@ def _into_rows(
     uneven = [
         _unequal(table, column, name, own, counts) for name, (_, _, counts) in others.items() if (own != counts).any()
     ]
+    uneven += [_repeated(table, name) for name in _unread_amounts(table, split_too) if (times > 1).any()]
     made = replace(
         table, data=pa.Table.from_arrays([columns[name] for name in names], names=names),
         origins=table.origins.take(rows) if table.measures else table.origins,
@@ -258,6 +260,19 @@ def _twice(entries: _Entries) -> list[int]:
     pairs = np.sort(owner * max(len(entries.words), 1) + entries.codes)
     again = pairs[1:][pairs[1:] == pairs[:-1]] // max(len(entries.words), 1)
     return [int(one) for one in np.unique(again)]
+
+
+def _unread_amounts(table: Table, split_too: Collection[str]) -> list[str]:
+    """Measures that are split by nobody and hold amounts as texts: repeated, they would be counted twice later."""
+    texts = [
+        name for name in table.measures if name not in split_too and pa.types.is_string(table.data.column(name).type)
+    ]
+    return [name for name in texts if suggest(Texts.of(table.data.column(name)), name).meaning == "numbers"]
+
+
+def _repeated(table: Table, name: str) -> Remark:
+    what = f"{name} holds amounts as text, now on every row of its cell: read it with the number step before the split"
+    return Remark("repeated amount", what, count=len(table), breaks=True)
 
 
 def _unequal(table: Table, column: str, name: str, own: NDArray[np.int64], counts: NDArray[np.int64]) -> Remark:
