@@ -316,7 +316,7 @@ def test_values_and_codes_on_the_command_line(demo: Path, kebrin: Kebrin) -> Non
     edited = [line + "yes" if line.startswith("HAL,Hallan,Hallan,") else line for line in lines]
     (demo / "list.csv").write_text("\n".join(edited) + "\n", "utf-8")
     assert kebrin("codes", "r.csv", "Port", "-o", "list.csv").returncode == 0
-    assert "HAL,Hallan,Hallan,16,yes" in (demo / "list.csv").read_text("utf-8")
+    assert "HAL,Hallan,Hallan,29,yes" in (demo / "list.csv").read_text("utf-8")
 
 
 STEPS = [

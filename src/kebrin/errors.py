@@ -11,7 +11,9 @@ from difflib import get_close_matches
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    from collections.abc import Iterable, Mapping, Sequence
+
+    Answers = Sequence[Mapping[str, object]]
 
 __all__ = ["KebrinError", "LayoutError", "OutputError", "Place", "PlanError", "SourceError", "ValuesError", "nearest"]
 
@@ -47,16 +49,20 @@ class KebrinError(Exception):
         where: the place of it.
         why: the reason, or what was found instead.
         do: the next step, a sentence or clause.
+        answers: where a question is put, the options of a step that answer it, one way each.
 
     >>> print(SourceError("this is not a workbook", Place("x.xlsx"), why="it is a PDF", do="Export it as .xlsx"))
     x.xlsx: this is not a workbook: it is a PDF. Export it as .xlsx.
     """
 
-    def __init__(self, what: str, where: Place | None = None, *, why: str = "", do: str = "") -> None:
+    def __init__(
+        self, what: str, where: Place | None = None, *, why: str = "", do: str = "", answers: Answers = ()
+    ) -> None:
         self.what = what
         self.where = where or Place()
         self.why = why
         self.do = do
+        self.answers = answers
         super().__init__(what, self.where, why, do)
 
     def __str__(self) -> str:
@@ -69,7 +75,7 @@ class KebrinError(Exception):
 
     def __reduce__(self) -> tuple[object, ...]:
         # Errors cross process borders when workers run a plan; keyword-only arguments need help there.
-        return (_again, (type(self), self.what, self.where, self.why, self.do))
+        return (_again, (type(self), self.what, self.where, self.why, self.do, self.answers))
 
 
 class SourceError(KebrinError):
@@ -107,5 +113,5 @@ def _stopped(text: str) -> str:
     return text if text.endswith((".", "?", "!")) else text + "."
 
 
-def _again(kind: type[KebrinError], what: str, where: Place, why: str, do: str) -> KebrinError:
-    return kind(what, where, why=why, do=do)
+def _again(kind: type[KebrinError], what: str, where: Place, why: str, do: str, answers: Answers) -> KebrinError:
+    return kind(what, where, why=why, do=do, answers=answers)

@@ -62,4 +62,6 @@ def _tell(out: Console, one: ColumnValues) -> None:
     if found.question:
         show.line(out, f"? {found.question}", "bold")
     if found.step:
-        show.line(out, f"step: {step_text(found.step)}")
+        show.line(out, f"step: {step_text({**found.step, **(found.answers[0] if found.answers else {})})}")
+        for answer in found.answers[1:]:
+            show.line(out, f"  or: {step_text({**found.step, **answer})}")

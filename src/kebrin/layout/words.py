@@ -65,6 +65,40 @@ def is_unit(label: str) -> bool:
     return _UNIT.fullmatch(label) is not None
 
 
+_SCALES = (
+    (1e3, re.compile(
+        r"\bin (?:thousands|tausend|tsd\b\.?|migliaia|duizenden|tusen(?:tal|der)?|tusinder)|"
+        r"\bthousands of\b|\ben (?:milliers|miles)\b|"
+        r"\bw tys(?:\b\.?|iącach)|[(\[](?:thousands|tsd\.?)[)\]]|[€$£¥'’]\s?000s?\b|[(\[]000s?[)\]]|\b000s\b|[x×]\s?1[,. ]?000\b",
+        re.IGNORECASE,
+    )),
+    (1e6, re.compile(
+        r"\bin (?:millions|millionen|mio\b\.?|milioni|miljoenen|miljoner|millioner)|\bmillions of\b|\ben (?:millions|millones)\b|"
+        r"\bw (?:mln\b\.?|milionach)|[(\[](?:millions|mio\.?|mln\.?)[)\]]|[€$£¥]\s?(?:m|mn|mio|million)\b",
+        re.IGNORECASE,
+    )),
+    (1e9, re.compile(
+        r"\bin (?:billions|milliarden|mrd\b\.?|miliardi|miljarden)|"
+        r"\bbillions of\b|\ben milliards\b|[(\[](?:billions|bn|mrd\.?)[)\]]|"
+        r"[€$£¥]\s?(?:bn|mrd|billion)\b",
+        re.IGNORECASE,
+    )),
+)  # fmt: skip
+
+
+def scale_words(text: str) -> tuple[str, float]:
+    """The words that say what every number is to be multiplied by, and that number; ('', 1) if none do.
+
+    >>> scale_words("Takings, in thousands of crowns"), scale_words("(£000)"), scale_words("Carried, 2031")
+    (('in thousands', 1000.0), ('£000', 1000.0), ('', 1.0))
+    """
+    for scale, pattern in _SCALES:
+        match = pattern.search(text)
+        if match is not None:
+            return match[0].strip("()[] "), scale
+    return "", 1.0
+
+
 @lru_cache(maxsize=65_536)
 def average_word(label: str) -> str:
     """The word in a label that says "average", or ''.

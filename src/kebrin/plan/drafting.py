@@ -13,13 +13,13 @@ from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
 import tomlkit
-from tomlkit import TOMLDocument, comment, document, nl, table
+from tomlkit import comment, document, nl, table
 
 from kebrin.layout import NO_COLUMN
 from kebrin.plan.filenames import file_part
 from kebrin.plan.joining import join
 from kebrin.plan.unaided import Found, Group, survey_reports
-from kebrin.values.profile import step_text
+from kebrin.values.profile import step_lines
 from kebrin.values.suggesting import standardised, suggest
 from kebrin.values.texts import Texts
 
@@ -77,15 +77,16 @@ def compose(found: Found, drafts: Sequence[Draft], head: Sequence[str], *, base:
     for line in head:
         plan.add(comment(line))
     plan.add("kebrin", tomlkit.item(1))
-    tables = table(is_super_table=True)
+    parts = [plan.as_string()]
     names: list[str] = []
     for draft in drafts:
         names.append(_free_name(draft.group.name, names))
+        tables = table(is_super_table=True)
         tables.add(tomlkit.key(names[-1]), _table(draft, found, base))
-    plan.add(nl())
-    plan.add("table", tables)
-    _add_outputs(plan, names, output)
-    return plan.as_string()
+        part = document()
+        part.add("table", tables)
+        parts += [part.as_string().rstrip() + "\n", *_questions(draft, names[-1])]
+    return "\n".join([*parts, _outputs(names, output)])
 
 
 def _free_name(wanted: str, taken: Sequence[str]) -> str:
@@ -201,7 +202,7 @@ def _comments(draft: Draft) -> list[str]:
     """What is said above a layout: what is wanted, what must be answered, and the reasons."""
     layout = draft.group.pieces[0].layout
     asked = [f"? {one.what}, {one.where}: {one.why}. If so, state {one.settle} instead." for one in layout.questions]
-    return [*draft.said, *_asked(draft), *asked, *_reasons(layout)]
+    return [*draft.said, *asked, *_reasons(layout)]
 
 
 def _reasons(layout: Layout) -> list[str]:
@@ -219,22 +220,37 @@ def _anchor(group: Group) -> str:
     return next(iter(heads))
 
 
-def _asked(draft: Draft) -> list[str]:
-    """What a person must answer before a column can be standardised, with the step that it leads to."""
+def _questions(draft: Draft, name_of: str) -> list[str]:
+    """What a person must answer before a column can be standardised, each with the step to take, as comments."""
     table_of, _ = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
-    taken = {str(next(iter(step.values()))) for step in standardised(table_of)[1]}
-    lines = []
+    read = {str(step.get("number") or step.get("date")) for step in standardised(table_of)[1]}
+    key = tomlkit.key(name_of).as_string()
+    asked = []
     for name in table_of.columns:
         column = table_of.data.column(name)
         kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
         wanted = name in table_of.measures or draft.group.pieces[0].layout.measures
-        if name in taken or not wanted or not pa.types.is_string(kind):
+        if name in read or not wanted or not pa.types.is_string(kind):
             continue
         found = suggest(Texts.of(column), name)
-        if found.step and found.meaning != "text":
-            step = f"a step {step_text(found.step)}"
-            lines.append(f"? {name}, likely {found.meaning}: {found.question or found.why}; then {step}")
-    return lines
+        if found.meaning == "text" or not (found.step or found.question):
+            continue
+        said = [f"? {name}, likely {found.meaning}: {found.question or found.why}"]
+        if found.step and not (found.conclusive and "text" in found.step):
+            said += [f"[[table.{key}.step]]", *step_lines(found.step)]
+            said += [line for answer in found.answers[:1] for line in step_lines(answer)]
+            said += [f"or: {line}" for answer in found.answers[1:] for line in step_lines(answer)]
+        if found.meaning.startswith("codes"):
+            said += [f"[[table.{key}.step]]", *step_lines({"recode": name, "using": "codes.csv"})]
+        asked.append(_as_comment(said))
+    scale = draft.group.pieces[0].scale
+    if scale is not None:  # last, since texts must be numbers before
+        asked.append(_as_comment([f"? {scale}", f"[[table.{key}.step]]", *step_lines(scale.step)]))
+    return asked
+
+
+def _as_comment(lines: Sequence[str]) -> str:
+    return "".join(f"# {line}\n" for line in lines)
 
 
 def _steps(draft: Draft) -> tomlkit.items.AoT | None:
@@ -309,7 +325,8 @@ def beside(label: str, *, everywhere: bool) -> str:
     return f"beside {quote}{label}:{quote}" + ("" if everywhere else ", if there")
 
 
-def _add_outputs(plan: TOMLDocument, names: Sequence[str], output: str) -> None:
+def _outputs(names: Sequence[str], output: str) -> str:
+    plan = document()
     outputs = tomlkit.aot()
     for at, name in enumerate(names):
         one = table()
@@ -317,3 +334,4 @@ def _add_outputs(plan: TOMLDocument, names: Sequence[str], output: str) -> None:
         one.add("file", output if output and at == 0 else f"out/{name}.csv")
         outputs.append(one)
     plan.add("output", outputs)
+    return plan.as_string()

@@ -5,13 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-import pyarrow as pa
-
 from kebrin.errors import PlanError, ValuesError
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Remark
-from kebrin.table.arrays import distinct_rows, is_constant
+from kebrin.table.arrays import distinct_rows, is_constant, kind_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -71,18 +69,6 @@ def refuse_other_kinds(table: Table, kinds: Mapping[str, str]) -> None:
                 f"the column {name!r} is declared to hold {wanted}", why=f"it holds {found}",
                 do="Read it with a step before, or correct kinds in the plan",
             )  # fmt: skip
-
-
-def kind_of(column: pa.ChunkedArray) -> str:
-    """What a column holds, in a plan's words."""
-    kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
-    if pa.types.is_floating(kind) or pa.types.is_integer(kind):
-        return "number"
-    if pa.types.is_date(kind):
-        return "date"
-    if pa.types.is_temporal(kind):
-        return "moment"
-    return "yes and no" if pa.types.is_boolean(kind) else "text"
 
 
 def by_name(table: Table, columns: Mapping[str, str | int]) -> dict[str, str]:

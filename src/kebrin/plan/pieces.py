@@ -4,10 +4,14 @@ from __future__ import annotations
 
 from contextlib import suppress
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
+from kebrin.cells import a1
 from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.layout import KEPT, find_layouts
+from kebrin.layout.words import scale_words
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, account, body_accounts, tie_out
 from kebrin.table import Remark
 from kebrin.tidy import unpivot
@@ -21,6 +25,27 @@ if TYPE_CHECKING:
     from kebrin.tidy import Keep
 
 
+@dataclass(frozen=True)
+class Scale:
+    """What every number of a block is to be multiplied by, in the report's words: it is told and not done."""
+
+    words: str
+    cell: str
+    measure: str
+    factor: float
+
+    @property
+    def step(self) -> dict[str, Any]:
+        """The step that writes the numbers out."""
+        return {"number": self.measure, "scale": self.factor}
+
+    def __str__(self) -> str:
+        return (
+            f"{self.cell} says {self.words!r}: the numbers stay as written; to write them out take a step "
+            f"number = {self.measure!r}, scale = {self.factor:.0f}"
+        )
+
+
 @dataclass(frozen=True, eq=False)
 class Piece:
     """One block's table, with its fields and the checks that needed its sheet."""
@@ -32,6 +57,7 @@ class Piece:
     ties: TieOut
     body: dict[str, BodyAccount]
     fields: dict[str, str | None] = field(default_factory=dict)
+    scale: Scale | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,6 +89,11 @@ def work_sheet(
         for line in layout.totals
         if not len(line.parts)
     ]
+    remarks += [
+        Remark("scale", str(piece.scale), sheet.source, sheet.name, count=1)
+        for piece in pieces
+        if piece.scale is not None
+    ]
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
         what = (
@@ -70,6 +101,26 @@ def work_sheet(
         )
         remarks.append(Remark("no table", what, sheet.source, sheet.name))
     return SheetWork(pieces, ledger, tuple(remarks))
+
+
+def _scale(sheet: Sheet, layout: Layout, measures: Sequence[str]) -> Scale | None:
+    """What is said around a block of a scale ("in thousands")."""
+    if not measures or np.isnan(sheet.numbers[np.ix_(layout.body_rows, layout.body_columns)]).all():
+        return None
+    heads = {(level.line, column) for level in layout.boxhead for column in layout.body_columns.tolist()}
+    for at in sorted({*layout.texts, *heads, *_unit_lines(layout)}):
+        words, factor = scale_words(sheet.text(*at))
+        if words:
+            return Scale(words, a1(*at), measures[0], factor)
+    return None
+
+
+def _unit_lines(layout: Layout) -> set[tuple[int, int]]:
+    """The cells of heading rows that only give units and became no level."""
+    levels = {level.line for level in layout.boxhead}
+    return {
+        (row, column) for row in layout.boxhead_rows if row not in levels for column in layout.body_columns.tolist()
+    }
 
 
 def source_of(report: Report, used: Sequence[str], left_out: dict[str, str]) -> Source:
@@ -101,7 +152,7 @@ def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, keep: Keep | Non
     fields: dict[str, str | None] = {found.name: found.value for found in layout.fields}
     return Piece(
         sheet.source, sheet.name, table, layout, tie_out(sheet, layout, tolerance),
-        body_accounts(sheet, layout, table.measures), fields,
+        body_accounts(sheet, layout, table.measures), fields, _scale(sheet, layout, table.measures),
     )  # fmt: skip
 
 

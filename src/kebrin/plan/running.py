@@ -113,7 +113,9 @@ def _sheet(report: Report, name: str, plan: TablePlan, terms: Terms) -> tuple[Sh
         if plan.layout.stub is not None:
             refuse_unnamed_column(sheet, piece.layout)
         remarks += gained_levels(sheet, piece.layout, plan.layout.stub, plan.layout.cutins)
-    work = replace(work, remarks=(*work.remarks, *remarks))
+    scaled = any("scale" in step.options() for step in plan.step)
+    told = [one for one in work.remarks if not (scaled and one.kind == "scale")]
+    work = replace(work, remarks=(*told, *remarks))
     if not work.pieces:
         raise LayoutError(
             "no table was found", Place(sheet.source, name), why="no cell there looks like a value of a body",

@@ -123,6 +123,7 @@ class TextStep(Taken):
 
     text: str
     case: Literal["", "lower", "upper", "title"] = ""
+    spelled: Words = ()
     between: Words = ()
     pattern: str = ""
     without: Words = ()

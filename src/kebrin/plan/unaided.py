@@ -15,6 +15,8 @@ from kebrin.table import Remark
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
+    import pyarrow as pa
+
     from kebrin.cells import Report
     from kebrin.layout import Stated
     from kebrin.proof import Source
@@ -130,12 +132,22 @@ def _file_stamp(part: FilePart | None, name: str) -> dict[str, str | None]:
 
 
 def _standardised(table: Table) -> Table:
-    """The table with its text measures standardised; where there are none, the verbs are not even loaded."""
-    if all(str(table.data.column(name).type) != "string" for name in table.measures):
+    """The table standardised where the evidence is conclusive; where nothing can be, the verbs are not even loaded."""
+    if not any(map(_may_need_it, table.data.columns)):
         return table
     from kebrin.values.suggesting import standardised
 
     return standardised(table)[0]
+
+
+def _may_need_it(column: pa.ChunkedArray) -> bool:
+    """Whether a column holds texts, or labels that differ in case and blanks alone."""
+    if str(column.type) == "string":
+        return True
+    if not str(column.type).startswith("dictionary"):
+        return False
+    labels = {str(label) for chunk in column.chunks for label in chunk.dictionary.to_pylist()}
+    return len({" ".join(label.casefold().split()) for label in labels}) < len(labels)
 
 
 def _stamps(pieces: Sequence[Piece]) -> list[dict[str, str | None]]:

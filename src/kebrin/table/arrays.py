@@ -136,3 +136,15 @@ def _primitive(kind: pa.DataType, values: NDArray[np.generic], known: NDArray[np
 
 def _bitmap(known: NDArray[np.bool_]) -> pa.Buffer:
     return pa.py_buffer(np.packbits(known, bitorder="little").tobytes())
+
+
+def kind_of(column: pa.ChunkedArray) -> str:
+    """What a column holds, in a plan's words."""
+    kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+    if pa.types.is_floating(kind) or pa.types.is_integer(kind):
+        return "number"
+    if pa.types.is_date(kind):
+        return "date"
+    if pa.types.is_temporal(kind):
+        return "moment"
+    return "yes and no" if pa.types.is_boolean(kind) else "text"

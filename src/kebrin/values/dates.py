@@ -184,12 +184,22 @@ def _is_mark(shape: str, stated: set[str]) -> bool:
 def _refuse_short_years(column: str, shapes: Shapes, moments: Sequence[Moment | None], latest: int) -> None:
     if latest:
         return
+    full = [
+        int(shapes.digits(rows, *span).max())
+        for at, rows in shapes.members()
+        if len(rows) and (moment := moments[at]) is not None
+        and (span := moment.parts.get("y", moment.parts.get("c", (0, 2))))[1] == 4
+    ]  # fmt: skip
     for at, moment in enumerate(moments):
         if moment is not None and moment.parts.get("y", moment.parts.get("c", (0, 4)))[1] == 2:
+            year = max(full, default=2031)
+            others = f"; the latest year written out is {year}" if full else ""
             raise ValuesError(
                 f"the column {column!r} has years of two digits",
-                why=f"cells such as {shapes.texts[at]!r} (0 stands for any digit)",
-                do="State latest, the latest year that they may mean: latest = 2031 makes 31 the year 2031 and 32 1932",
+                why=f"cells such as {shapes.texts[at]!r} (0 stands for any digit){others}",
+                do=f"State latest, the latest year that they may mean: latest = {year} makes {year % 100:02} the year {year} and "
+                f"{(year + 1) % 100:02} {year - 99}",
+                answers=[{"latest": year}] if full else (),
             )  # fmt: skip
 
 
@@ -254,6 +264,7 @@ def _settled(
         raise ValuesError(
             f"the column {column!r} holds dates of two orders", why=f"of {total:,}, {told}",
             do="Part the rows by where they come from first, or state order",
+            answers=[{"order": names[places]} for places, count in possible.items() if count],
         )  # fmt: skip
     steady = [places for places in fitting if _in_order(texts, shapes, groups, places, latest)]
     if len(steady) == 1:
@@ -262,6 +273,7 @@ def _settled(
     raise ValuesError(
         f"the column {column!r} can be read in two ways", why=f"every date, such as {shown!r}, reads as "
         + " and as ".join(names[places] for places in fitting), do='State order = "day first" or order = "month first"',
+        answers=[{"order": names[places]} for places in fitting],
     )  # fmt: skip
 
 

@@ -154,7 +154,7 @@ def flag(
     if nulls and not blank:
         raise ValuesError(
             f"the column {column!r} has {nulls:,} blank cells", why='"never answered" and "no" differ',
-            do='State blank = "no" or blank = "missing"',
+            do='State blank = "no" or blank = "missing"', answers=[{"blank": "no"}, {"blank": "missing"}],
         )  # fmt: skip
     empty = {"missing": -1, "no": 0, "yes": 1, "": -1}[blank]
     values = np.array([empty if not text else int(meaning[text]) if text in meaning else -2 for text in said], np.int8)

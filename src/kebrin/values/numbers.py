@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property
@@ -27,9 +28,11 @@ if TYPE_CHECKING:
 
 DecimalSign = Literal["", "point", "comma"]
 _SIGNS = {"point": ".", "comma": ","}
+_DECIMALS = ({"decimal": "point"}, {"decimal": "comma"})
 _WORDS = {".": "a decimal point", ",": "a decimal comma"}
 # Whole numbers of more digits than this do not fit a double; they are read one by one.
 _MOST_DIGITS = 15
+_MARKS_SHOWN = 6
 
 
 @dataclass(frozen=True)
@@ -74,6 +77,8 @@ def number(
         PlanError: there is no such column, or an option is wrong.
     """
     _refuse_unknown(negative)
+    if _is_numeric(table, column) and (scale != 1 or flip is not False):
+        return _turned(table, column, scale, flip, written)
     texts = texts_of(table, column, "number", whole=True)
     read = read_numbers(
         texts, column, decimal=decimal, negative=negative, percent=percent, missing=missing, any_unit=bool(unit)
@@ -94,6 +99,30 @@ def number(
         f"{int(known.sum()):,} numbers" + ("" if currency or unit else f", sum {float(np.nansum(full)):,.10g}"),
     )  # fmt: skip
     return finished(table, columns, outcome, lenient=unread == "blank")
+
+
+def _is_numeric(table: Table, column: str) -> bool:
+    return column in table.columns and str(table.data.column(column).type) == "double"
+
+
+def _turned(
+    table: Table, column: str, scale: float, flip: Mapping[str, Sequence[str]] | bool, written: str  # noqa: FBT001
+) -> Table:  # fmt: skip
+    """A column that holds numbers already, multiplied or with its signs turned."""
+    before = table.data.column(column).to_numpy()
+    after = before * scale
+    if flip is not False:
+        after = np.where(_flipped(table, flip), -after, after)
+    columns: dict[str, pa.Array | pa.ChunkedArray] = {column: arrays.numbers(after)}
+    if written:
+        columns[written] = table.data.column(column)
+    known = int((~np.isnan(before)).sum())
+    outcome = Outcome(
+        "number", column, known, int(((after != before) & ~np.isnan(before)).sum()),
+        note=f"{_changes(scale, flip)}; {known:,} numbers, "
+        f"sum {float(np.nansum(before)):,.10g} before and {float(np.nansum(after)):,.10g} after",
+    )  # fmt: skip
+    return finished(table, columns, outcome)
 
 
 @dataclass(frozen=True, eq=False)
@@ -214,12 +243,13 @@ def _convention(
             why=f"{votes['.']:,} cells such as {shown['.']!r} have a decimal point, {votes[',']:,} such as {shown[',']!r} a "
             "decimal comma (0 stands for any digit)",
             do='Part the rows by where they come from first, or state decimal = "point" or "comma"',
+            answers=_DECIMALS,
         )  # fmt: skip
     if unsure and not any(votes.values()):
         raise ValuesError(
             f"the column {column!r} can be read in two ways",
             why=f"{unsure:,} cells such as {unsure_shape!r} are thousands or decimals, and no other cell shows which",
-            do='State decimal = "point" or decimal = "comma"',
+            do='State decimal = "point" or decimal = "comma"', answers=_DECIMALS,
         )  # fmt: skip
     sign = max(votes, key=lambda one: votes[one])
     if not votes[sign]:
@@ -297,11 +327,13 @@ def _negatives(
         return {"": False, "minus": True, **dict.fromkeys(stated, True), **both}
     sides = found & {"CR", "DR"}
     if sides:
-        others = "".join(f', "{way}"' for way in sorted(found - sides - {"", "minus"}))
+        others = sorted(found - sides - {"", "minus"})
+        ways = [[side, *others] for side in ("CR", "DR")]
         raise ValuesError(
             f"the column {column!r} has amounts marked {' and '.join(sorted(sides))}",
             why="which side is negative depends on whose books they are",
-            do=f'State negative = ["CR"{others}] or ["DR"{others}]',
+            do=f"State negative = {json.dumps(ways[0])} or {json.dumps(ways[1])}",
+            answers=[{"negative": way} for way in ways],
         )  # fmt: skip
     return {"": False, **dict.fromkeys(NEGATIVES[:4], True)}
 
@@ -315,6 +347,7 @@ def _refuse_mixed_percents(column: str, amounts: Sequence[Amount | None], weight
         raise ValuesError(
             f"the column {column!r} has per cent signs in {signed:,} cells and none in {plain:,}",
             why="those without may be fractions, or per cent too", do='State percent = "keep", or part the rows first',
+            answers=[{"percent": "keep"}],
         )  # fmt: skip
 
 
@@ -356,7 +389,7 @@ def _kept(texts: Texts, read: Numbers, column: str, currency: str, unit: str) ->
             shown = ", ".join(map(repr, sorted(used - {""})))
             raise ValuesError(
                 f"the column {column!r} holds several {what}", why=f"there is {shown}: these do not add up",
-                do=f'Name a column for them: {key} = "{key}"',
+                do=f'Name a column for them: {key} = "{key}"', answers=[{key: f"{column} {key}"}],
             )  # fmt: skip
     return columns
 
@@ -371,8 +404,12 @@ def _told(read: Numbers, scale: float, flip: object) -> str:
         found = sorted({str(getattr(read.amounts[at], key)) for at in used} - {""})
         if found:
             said.append(f"{key} {', '.join(found)}")
-    if scale != 1:
-        said.append(f"times {scale:g}")
-    if flip:
-        said.append("signs turned" if flip is True else "signs turned where stated")
-    return ", ".join(said)
+    marks = sorted({amount.mark for at in used if (amount := read.amounts[at]) is not None and amount.mark})
+    if marks:
+        said.append(f"footnote marks {', '.join(marks[:_MARKS_SHOWN])} set apart")
+    return ", ".join(filter(None, [*said, _changes(scale, flip)]))
+
+
+def _changes(scale: float, flip: object) -> str:
+    said = [f"times {scale:,.10g}"] * (scale != 1)
+    return ", ".join([*said, *(["signs turned" if flip is True else "signs turned where stated"] if flip else [])])

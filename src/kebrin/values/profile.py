@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -172,6 +173,9 @@ def step_text(step: dict[str, Any]) -> str:
     >>> step_text({"number": "due", "missing": ["x"]})
     'number = "due", missing = ["x"]'
     """
-    import json
+    return ", ".join(step_lines(step))
 
-    return ", ".join(f"{name} = {json.dumps(value, ensure_ascii=False)}" for name, value in step.items())
+
+def step_lines(step: dict[str, Any]) -> list[str]:
+    """A step as a plan states it, a key to a line."""
+    return [f"{name} = {json.dumps(value, ensure_ascii=False)}" for name, value in step.items()]

@@ -89,6 +89,8 @@ def texts_of(table: Table, name: str, verb: str, *, whole: bool = False) -> Text
         return Texts(pa.array([], pa.string()), np.full(len(column), -1), whole=False)
     if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
         raise PlanError(
-            f"{verb} reads texts, and {name!r} holds {kind}", why="it has a kind already", do="Leave this step out"
+            f"{verb} reads texts, and {name!r} holds {arrays.kind_of(column)}s",
+            why="it has a kind already",
+            do="Leave this step out",
         )
     return Texts.of(column, whole=whole)

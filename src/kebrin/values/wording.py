@@ -10,6 +10,7 @@ from kebrin.errors import PlanError
 from kebrin.values.keys import clean
 from kebrin.values.marking import labels_of
 from kebrin.values.outcome import Outcome, finished, unread_of
+from kebrin.values.spellings import spelled_like
 from kebrin.values.texts import texts_of
 
 if TYPE_CHECKING:
@@ -17,12 +18,14 @@ if TYPE_CHECKING:
 
     from kebrin.table import Table
 
+_SHOWN = 4
 Case = Literal["", "lower", "upper", "title"]
 
 
 def text(
-    table: Table, column: str, *, case: Case = "", between: Sequence[str] = (), pattern: str = "",
-    without: Sequence[str] = (), into: str = "", unread: Literal["refuse", "blank"] = "refuse", written: str = "",
+    table: Table, column: str, *, case: Case = "", spelled: Sequence[str] = (), between: Sequence[str] = (),
+    pattern: str = "", without: Sequence[str] = (), into: str = "",
+    unread: Literal["refuse", "blank"] = "refuse", written: str = "",
 ) -> Table:  # fmt: skip
     """Make the texts of a column alike in form, and take out of them what is wanted.
 
@@ -33,6 +36,7 @@ def text(
         table: the table.
         column: the column.
         case: lower, upper or title case; as it is by default.
+        spelled: texts that differ from one of these in case and blanks alone take its form.
         between: two marks; what stands between the first of each is taken.
         pattern: a regular expression (RE2) with one group at most; what fits is taken.
         without: beginnings and ends that are dropped.
@@ -60,6 +64,8 @@ def text(
     if pattern:
         said = _fitting(said, pattern)
     said = [None if one is None else _cased(_shorn(one, without), case) for one in said]
+    if spelled:
+        said = [None if one is None else like for one, like in zip(said, spelled_like(said, spelled), strict=True)]
     lost = [at for at, one in enumerate(said) if one is None and str(texts.values[at].as_py()).strip()]
     made = labels_of(texts, said)
     columns: dict[str, pa.Array | pa.ChunkedArray] = {into or column: made}
@@ -69,9 +75,16 @@ def text(
     distinct = len({one for one in said if one})
     outcome = Outcome(
         "text", column, int((texts.codes >= 0).sum()), changed, unread=unread_of(texts, lost),
-        note=f"{len(texts):,} distinct texts became {distinct:,}",
+        note=f"{len(texts):,} distinct texts became {distinct:,}" + _alike(texts.values.to_pylist(), said) * bool(spelled),
     )  # fmt: skip
     return finished(table, columns, outcome, lenient=unread == "blank" or bool(into))
+
+
+def _alike(before: Sequence[object], after: Sequence[str | None]) -> str:
+    """Which texts took another's form, a few of them."""
+    pairs = [f"{old!r} is now {new!r}" for old, new in zip(before, after, strict=True) if new and old != new]
+    more = f" and {len(pairs) - _SHOWN:,} more" if len(pairs) > _SHOWN else ""
+    return f": {', '.join(pairs[:_SHOWN])}{more}" if pairs else ""
 
 
 def _between(text: str, first: str, last: str) -> str | None:
