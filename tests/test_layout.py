@@ -188,3 +188,12 @@ def test_words_that_only_sometimes_mean_carried_over_keep_their_lines() -> None:
     for label in ("Transport", "Opening balance", "Vortrag"):
         sheet = Sheet.of([["Item", "Jan", "Feb"], [label, 10.0, 20.0], ["Fuel", 11.0, 21.0]])
         assert find_layouts(sheet)[0].shape == (2, 2), label
+
+
+def test_a_year_alone_over_figures_as_large_is_asked_about_and_can_be_stated() -> None:
+    rows = [["Takings", None], [None, None], ["Route", 2031], ["North", 1500], ["South", 2900]]
+    _, layout = layout_of(rows)
+    assert [said.settle for said in layout.questions] == ['boxhead = ["year"]']
+    _, layout = layout_of(rows, boxhead=("year",))
+    assert layout.boxhead[0].texts == ("2031",)
+    assert layout.body_rows.tolist() == [3, 4]

@@ -309,7 +309,7 @@ def test_values_and_codes_on_the_command_line(demo: Path, kebrin: Kebrin) -> Non
     assert "likely dates" in shown
     assert "which side is negative depends on whose books they are" in shown
     told = json.loads(kebrin("values", "r.csv", "Amount", "--json").stdout)
-    assert told["columns"][0]["step"] == {"number": "Amount"}
+    assert told["columns"][0]["step"] == {"number": "Amount", "currency": "Amount currency"}
     assert "Values names 'Amuont', which is no column" in kebrin("values", "r.csv", "Amuont").stderr
     assert kebrin("codes", "r.csv", "Port", "-o", "list.csv").returncode == 0
     lines = (demo / "list.csv").read_text("utf-8").splitlines()

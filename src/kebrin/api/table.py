@@ -112,6 +112,13 @@ class Table(CoreTable):
         """Split cells with several entries; options as in `kebrin.shape.splitting.split`."""
         return self._taken("split", column, options)
 
+    def detail(self, column: str, **options: Any) -> tuple[Table, Table]:
+        """The records, and a column's entries in a table of their own; options as in `kebrin.shape.detailing.detail`."""
+        from kebrin.shape.detailing import detail
+
+        records, entries = detail(self, column, **options)
+        return self._proved(records), self._proved(entries)
+
     def values(self, *columns: str) -> Values:
         """What is in each column (or in some): filled, distinct, patterns odd ones first, likely meaning and step."""
         from kebrin.values.profile import profile
@@ -122,7 +129,9 @@ class Table(CoreTable):
     def _taken(self, verb: str, column: str, options: dict[str, Any]) -> Table:
         from kebrin.plan.stepping import TAKEN
 
-        made = TAKEN[verb](self, column, **options)
+        return self._proved(TAKEN[verb](self, column, **options))
+
+    def _proved(self, made: CoreTable) -> Table:
         prove = self.prove
 
         def proof_after(table: Table) -> Proof:

@@ -10,7 +10,7 @@ from kebrin.cli import show
 from kebrin.cli.ending import Exit
 from kebrin.deliver.atomic import refuse_sources, whole_file
 from kebrin.sources.tables import read_table
-from kebrin.values.codes import HEADER, Line, counted, propose, read_proposal
+from kebrin.values.proposing import HEADER, Line, counted, propose, read_proposal
 from kebrin.values.texts import texts_of
 
 if TYPE_CHECKING:

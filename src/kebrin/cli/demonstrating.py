@@ -40,6 +40,7 @@ def demo(folder: Path, *, as_json: bool) -> int:
         (f"kebrin run {folder / 'refunds.plan.toml'}", "refunds in every style, made one table"),
         (f"kebrin tidy {folder / 'refunds_*.csv'} -o {folder / 'r.csv'}; kebrin values {folder / 'r.csv'}",
          "what is in each column, and what to do about it"),
+        (f"kebrin run {folder / 'certificates.plan.toml'}", "several certificates in one cell, made a table of their own"),
         (str(plan_file), "the plan: change a name in it, then kebrin run it"),
     ])  # fmt: skip
     return Exit.DONE if done.holds else Exit.NOT_PROVED
@@ -49,6 +50,7 @@ def _about(name: str) -> str:
     if name.endswith(".toml"):
         return "a plan"
     told = {
+        "certificates.csv": "the crew's papers, several in one cell, and the days they run out on in step",
         "wanted.csv": "three rows of a table as somebody wants it, retyped by hand",
         "ports.csv": "the ports' code list, which nobody's spelling follows",
         "rates.csv": "what a currency is worth, from a day on",

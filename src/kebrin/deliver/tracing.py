@@ -106,6 +106,11 @@ def _proof_of(output: Path) -> dict[str, Any]:
 
 
 def _measure(output: Path, column: str, measures: list[str], columns: list[str]) -> str:
+    if not measures:
+        raise PlanError(
+            "the table has no measure", Place(str(output)), why="only the values of measures know their cell",
+            do="Trace the table that holds the records",
+        )  # fmt: skip
     if not column and len(measures) == 1:
         return measures[0]
     if column in measures:

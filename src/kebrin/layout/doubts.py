@@ -8,7 +8,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet
 from kebrin.layout.model import Evidence
-from kebrin.layout.split import are_labels
+from kebrin.layout.split import are_labels, lone_year
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -31,6 +31,8 @@ def first_row_doubt(
     if len(boxhead) != 1 or boxhead[0] != int(rows[0]):
         return []
     row = boxhead[0]
+    if len(columns) == 1 and lone_year(sheet, row, int(columns[0]), rows[1:]):
+        return []
     filled = columns[sheet.filled[row, columns]]
     figures = [int(column) for column in filled if sheet.data[row, column] and sheet.kinds[row, column] != Kind.DATE]
     if not figures or len(figures) < len(filled):
@@ -41,3 +43,17 @@ def first_row_doubt(
         return []
     why = "it holds figures, so it may be the first row of a body without headings"
     return [Evidence("first row", f"row {row + 1}", why, 0.3, "boxhead = []")]
+
+
+def lone_year_doubt(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[Evidence]:
+    """A year on top of the one column of a body without headings: it may head the figures below, or be one of them.
+
+    >>> from kebrin.cells import Sheet
+    >>> sheet = Sheet.of([["Route", 2031], ["North", 1500], ["South", 2900]])
+    >>> lone_year_doubt(sheet, np.arange(3), np.array([1]))[0].settle
+    'boxhead = ["year"]'
+    """
+    if len(columns) != 1 or lone_year(sheet, int(rows[0]), int(columns[0]), rows[1:]) is not None:
+        return []
+    why = "its year may head the figures below, or be one of them"
+    return [Evidence("first row", f"row {rows[0] + 1}", why, 0.3, 'boxhead = ["year"]')]

@@ -10,12 +10,12 @@ import numpy as np
 from kebrin.cells import Kind, Sheet, a1, column_letters
 from kebrin.layout.across import settle_across
 from kebrin.layout.build import Around, Frame, build
-from kebrin.layout.doubts import first_row_doubt
+from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
 from kebrin.layout.edges import beside_columns, mark_columns
 from kebrin.layout.lists import find_word_list, is_calendar
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.regions import Region, find_regions
-from kebrin.layout.split import find_split
+from kebrin.layout.split import Split, find_split
 from kebrin.layout.stating import Anchor, find_anchor, find_end, refuse_depth, refuse_width
 
 if TYPE_CHECKING:
@@ -157,6 +157,9 @@ def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated
     if split is None:
         return None
     boxhead = _boxhead_rows(sheet, play, split.row, split.column, depth)
+    if depth and len(boxhead) < depth and (lower := _lower(sheet, play, split, depth - len(boxhead))) is not None:
+        split = lower  # the headings that are stated are figures, and were taken for the body's
+        boxhead = _boxhead_rows(sheet, play, split.row, split.column, depth)
     first = boxhead[0] if boxhead else split.row
     width = None if stated.stub is None else len(stated.stub)
     stub = _stub_columns(sheet, play, first, split.column, width)
@@ -170,7 +173,9 @@ def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated
         *[Evidence("labels", "", why) for why in split.why],
     ]
     if depth is None:
-        evidence += first_row_doubt(sheet, play.rows, play.columns[play.columns >= split.column], boxhead)
+        inner = play.columns[play.columns >= split.column]
+        evidence += first_row_doubt(sheet, play.rows, inner, boxhead)
+        evidence += lone_year_doubt(sheet, play.rows[play.rows >= split.row], inner) if not boxhead else []
     else:
         refuse_depth(sheet, play.rows[play.rows < split.row], anchor, depth)
         if len(boxhead) < depth:
@@ -182,6 +187,13 @@ def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated
     if anchor is not None:
         anchor.check(sheet, boxhead, stub)
     return _frame(sheet, play, boxhead, stub, tuple(evidence), split.row, split.column)
+
+
+def _lower(sheet: Sheet, play: _Play, split: Split, missing: int) -> Split | None:
+    """The corner some rows further down, if a body is left there."""
+    below = play.rows[play.rows >= split.row]
+    after = int(below[min(missing, len(below)) - 1])
+    return find_split(sheet, play.rows, play.columns, after_row=after, width=0)
 
 
 def _frame(

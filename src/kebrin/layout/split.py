@@ -113,6 +113,10 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
     heads: list[int] = []
     for row in range(min(len(rows) - 1, 30)):
         at = np.flatnonzero(use[row] == _DATA)
+        if len(at) == 1 and lone_year(sheet, int(rows[row]), int(columns[at[0]]), rows[row + 1 :], use[row:]) is True:
+            heads.append(row)
+            use[row][at] = _WORDS
+            break
         if len(at) < 2:
             continue
         cells = [(int(rows[row]), int(columns[column])) for column in at]
@@ -124,6 +128,23 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
         heads.append(row)
         use[row][at] = _WORDS
     return heads
+
+
+def lone_year(
+    sheet: Sheet, row: int, column: int, below: NDArray[np.intp], use: NDArray[np.int8] | None = None
+) -> bool | None:
+    """Whether a single year over a single column of figures heads it; None if it may as well be one of them.
+
+    A word must stand beside it, and figures below; none of them may be as large as a year.
+    """
+    if use is not None and ((use == _DATA).any(axis=0).sum() != 1 or not (use[0] == _WORDS).any()):
+        return False
+    numbers = sheet.numbers[below, column]
+    numbers = np.abs(numbers[~np.isnan(numbers)])
+    year = sheet.numbers[row, column]
+    if len(numbers) < 2 or sheet.kinds[row, column] == Kind.DATE or not _FIRST_YEAR <= year <= _LAST_YEAR or year % 1:
+        return False
+    return True if (numbers < _FIRST_YEAR).all() else None
 
 
 def _tell_apart(sheet: Sheet, cells: list[tuple[int, int]]) -> bool:

@@ -11,17 +11,16 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import pyarrow as pa
 import tomlkit
 from tomlkit import comment, document, nl, table
 
 from kebrin.layout import NO_COLUMN
 from kebrin.plan.filenames import file_part
 from kebrin.plan.joining import join
+from kebrin.plan.standardising import standardised
 from kebrin.plan.unaided import Found, Group, survey_reports
 from kebrin.values.profile import step_lines
-from kebrin.values.suggesting import standardised, suggest
-from kebrin.values.texts import Texts
+from kebrin.values.suggesting import suggestions
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -32,6 +31,7 @@ if TYPE_CHECKING:
     from kebrin.layout import Layout
 
 _REASONS = 6
+_ASKED_OF_LABELS = {"lists", "codes in several spellings"}
 # A level with more labels than this is not listed: sailings, vessels, days.
 _MOST_LABELS = 24
 
@@ -223,20 +223,16 @@ def _anchor(group: Group) -> str:
 def _questions(draft: Draft, name_of: str) -> list[str]:
     """What a person must answer before a column can be standardised, each with the step to take, as comments."""
     table_of, _ = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
-    read = {str(step.get("number") or step.get("date")) for step in standardised(table_of)[1]}
+    after, _ = standardised(table_of)
     key = tomlkit.key(name_of).as_string()
     asked = []
-    for name in table_of.columns:
-        column = table_of.data.column(name)
-        kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
-        wanted = name in table_of.measures or draft.group.pieces[0].layout.measures
-        if name in read or not wanted or not pa.types.is_string(kind):
-            continue
-        found = suggest(Texts.of(column), name)
-        if found.meaning == "text" or not (found.step or found.question):
+    for name, found in suggestions(after).items():
+        # Labels of a crosstab are what they are, unless there is a question in them.
+        wanted = name in after.measures or draft.group.pieces[0].layout.measures or found.meaning in _ASKED_OF_LABELS
+        if not wanted or found.meaning == "text" or not (found.step or found.question):
             continue
         said = [f"? {name}, likely {found.meaning}: {found.question or found.why}"]
-        if found.step and not (found.conclusive and "text" in found.step):
+        if found.step and "text" not in found.step:
             said += [f"[[table.{key}.step]]", *step_lines(found.step)]
             said += [line for answer in found.answers[:1] for line in step_lines(answer)]
             said += [f"or: {line}" for answer in found.answers[1:] for line in step_lines(answer)]
@@ -268,7 +264,6 @@ def _steps(draft: Draft) -> tomlkit.items.AoT | None:
             one.add(comment(said[verb]))
         for name, value in step.items():
             one.add(name, tomlkit.item(value))
-        one.add(nl())
         steps.append(one)
     return steps
 

@@ -54,14 +54,15 @@ def join(
     return (table.only(kept) if constant else table), constant
 
 
-def refuse_other_kinds(table: Table, kinds: Mapping[str, str]) -> None:
-    """Hold columns against what they are declared to hold.
+def refuse_other_kinds(tables: Mapping[str, Table], kinds: Mapping[str, str]) -> None:
+    """Hold columns, of a table or of its details, against what they are declared to hold.
 
     Raises:
         PlanError: a column that is named is not there.
         ValuesError: a column holds something else.
     """
     for name, wanted in kinds.items():
+        table = next((one for one in tables.values() if name in one.columns), next(iter(tables.values())))
         table.refuse_absent(name, "kinds")
         found = kind_of(table.data.column(name))
         if found != wanted:

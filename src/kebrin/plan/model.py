@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator, model_validator
 
-from kebrin.plan.steps import Step  # noqa: TC001 - the model needs it when it is made
+from kebrin.plan.steps import DetailStep, Step
 
 OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx")
 
@@ -88,7 +88,8 @@ class TablePlan(_Strict):
     """One tidy table: the files and sheets it comes from, their layout, and the fields stamped on its rows.
 
     `labels` lists the labels that each column was known to have: what is new and what is gone is said, and a sheet on
-    which a level bears another level's labels is refused. `[[table.NAME.step]]` are steps, taken in their order; they
+    which a level bears another level's labels is refused. `shorten` lists beginnings and ends that are dropped from every
+    column name before the steps. `[[table.NAME.step]]` are steps, taken in their order; they
     name columns as they are before `columns` renames them. `kinds` declares what a column must hold after the steps: text,
     number, date, moment or yes and no; anything else is refused. `columns` chooses the columns that are written, in this order:
     a list of names, or a table of new names with the names that the columns have so far, or their places, counted from 1,
@@ -102,6 +103,7 @@ class TablePlan(_Strict):
     layout: LayoutPlan = LayoutPlan()
     fields: dict[str, str] = {}
     labels: dict[str, tuple[str, ...]] = {}
+    shorten: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
     step: tuple[Step, ...] = ()
     kinds: dict[str, Kind] = {}
     columns: Annotated[
@@ -115,6 +117,11 @@ class TablePlan(_Strict):
         for said in value.values():
             FieldPlace.parse(said)
         return value
+
+    @property
+    def details(self) -> tuple[str, ...]:
+        """The names of the tables of details that the steps make."""
+        return tuple(step.into for step in self.step if isinstance(step, DetailStep))
 
 
 class ProofPlan(_Strict):
@@ -145,6 +152,18 @@ class PlanModel(_Strict):
     table: dict[str, TablePlan] = Field(min_length=1)
     proof: ProofPlan = ProofPlan()
     output: tuple[OutputPlan, ...] = ()
+
+    @property
+    def tables(self) -> tuple[str, ...]:
+        """The names of all tables, those of details among them."""
+        return tuple(name for own, table in self.table.items() for name in (own, *table.details))
+
+    @model_validator(mode="after")
+    def _one_name_each(self) -> PlanModel:
+        again = [name for name in self.tables if self.tables.count(name) > 1]
+        if again:
+            raise ValueError(f"two tables are named {again[0]!r}")
+        return self
 
 
 _QUOTED = r"(?:'([^']*)'|\"([^\"]*)\")"

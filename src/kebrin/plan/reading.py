@@ -60,11 +60,11 @@ def parse_plan(text: str, file: str = "") -> PlanModel:
     except ValidationError as error:
         raise _told(error, text, file) from None
     for number, output in enumerate(plan.output):
-        if output.table not in plan.table:
-            near = nearest(output.table, plan.table)
+        if output.table not in plan.tables:
+            near = nearest(output.table, plan.tables)
             raise PlanError(
                 f"the output names the table {output.table!r}", Place(file, line=_line_of(text, ("output", number, "table"))),
-                why=f"the plan has {', '.join(plan.table)}", do=f"Did you mean {near!r}?" if near else "Name one of these",
+                why=f"the plan has {', '.join(plan.tables)}", do=f"Did you mean {near!r}?" if near else "Name one of these",
             )  # fmt: skip
     return plan
 

@@ -49,10 +49,12 @@ def run_plan(plan: PlanModel, base: Path, on_file: Callable[[str], None] | None 
         LayoutError: a sheet, a heading, a cell or a field that the plan names is not there, or no table is.
     """
     terms = Terms(plan.proof.totals == "must tie", plan.proof.tolerance)
-    return [_run_table(name, table, base, terms, on_file) for name, table in plan.table.items()]
+    return [done for name, table in plan.table.items() for done in _run_table(name, table, base, terms, on_file)]
 
 
-def _run_table(name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Callable[[str], None] | None) -> Done:
+def _run_table(
+    name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Callable[[str], None] | None
+) -> list[Done]:
     parts = []
     for path in _paths(plan, base):
         if on_file is not None:
@@ -67,12 +69,16 @@ def _run_table(name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Ca
         )  # fmt: skip
     table, _ = join(pieces, [stamp for part in parts for stamp in part.stamps])
     said = label_changes(table, plan.labels)
-    stepped = take_steps(table, plan.step, base, name)
+    stepped = take_steps(table.shortened(plan.shorten), plan.step, base, name)
     refuse_other_kinds(stepped, plan.kinds)
-    picked, left = pick(stepped, by_name(stepped, plan.columns))
-    said += left
+    picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
     sources = [part.source for part in parts]
-    return Done(name, picked, prove(name, table, pieces, works, sources, terms, said, after=stepped))
+    done = []
+    for own, after in stepped.items():
+        more = [*said, *left] if own == name else said
+        proof = prove(own, table, pieces, works, sources, terms, more, after=after)
+        done.append(Done(own, picked if own == name else after, proof))
+    return done
 
 
 def _paths(plan: TablePlan, base: Path) -> Iterable[Path]:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import KebrinError, Place
+from kebrin.plan.steps import DetailStep
 from kebrin.shape.converting import convert
+from kebrin.shape.detailing import detail
 from kebrin.shape.splitting import split
 from kebrin.values.dates import date
 from kebrin.values.marking import flag, missing
@@ -28,22 +30,33 @@ TAKEN: Mapping[str, Callable[..., Table]] = {
 }  # fmt: skip
 
 
-def take_steps(table: Table, steps: Sequence[Taken], base: Path, name: str) -> Table:
-    """The table after all steps; files that steps name are relative to `base`.
+def take_steps(table: Table, steps: Sequence[Taken], base: Path, name: str) -> dict[str, Table]:
+    """The table after all steps, and the tables of details that some of them made, by name.
+
+    A step is taken on the table itself, or on the first table of details that has its column if the table does not. Files
+    that steps name are relative to `base`.
 
     Raises:
         ValuesError: a column reads in two ways; the step and the option that settles it are told.
         PlanError: a step names no column of the table, or an option is wrong.
         SourceError: a file that a step names can't be read.
     """
+    tables = {name: table}
     for count, step in enumerate(steps, 1):
         options: dict[str, Any] = step.options()
         if "using" in options:
             options["using"] = base / str(options["using"])
+        own = next((one for one, made in tables.items() if step.column in made.columns), name)
         try:
-            table = TAKEN[step.verb](table, step.column, **options)
+            if isinstance(step, DetailStep):
+                into = options.pop("into")
+                tables[own], tables[into] = detail(tables[own], step.column, **options)
+            else:
+                tables[own] = TAKEN[step.verb](tables[own], step.column, **options)
         except KebrinError as error:
             if error.where != Place():
                 raise
-            raise type(error)(f"table {name}, step {count}: {error.what}", why=error.why, do=error.do) from None
-    return table
+            raise type(error)(
+                f"table {name}, step {count}: {error.what}", why=error.why, do=error.do, answers=error.answers
+            ) from None
+    return tables

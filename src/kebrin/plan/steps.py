@@ -157,8 +157,21 @@ class SplitStep(Taken):
     keep_empty: bool = False
 
 
+class DetailStep(Taken):
+    """Moves the entries of a column to a table of their own, which `into` names; `key` joins it to the records."""
+
+    detail: str
+    into: str
+    key: str = ""
+    at: Words = ()
+    along: Words = ()
+    position: str = ""
+    keep_empty: bool = False
+
+
 _MODELS: tuple[type[Taken], ...] = (
     NumberStep, DateStep, PeriodStep, RecodeStep, FlagStep, MissingStep, TextStep, ConvertStep, SplitStep,
+    DetailStep,
 )  # fmt: skip
 #: The model of each verb.
 VERBS: Mapping[str, type[Taken]] = {next(iter(model.model_fields)): model for model in _MODELS}
@@ -174,7 +187,8 @@ def _verb_of(value: Any) -> str | None:
 Step = Annotated[
     Annotated[NumberStep, Tag("number")] | Annotated[DateStep, Tag("date")] | Annotated[PeriodStep, Tag("period")]
     | Annotated[RecodeStep, Tag("recode")] | Annotated[FlagStep, Tag("flag")] | Annotated[MissingStep, Tag("missing")]
-    | Annotated[TextStep, Tag("text")] | Annotated[ConvertStep, Tag("convert")] | Annotated[SplitStep, Tag("split")],
+    | Annotated[TextStep, Tag("text")] | Annotated[ConvertStep, Tag("convert")] | Annotated[SplitStep, Tag("split")]
+    | Annotated[DetailStep, Tag("detail")],
     Discriminator(
         _verb_of, custom_error_type="no_verb",
         custom_error_message=f"the first key of a step is its verb: {', '.join(VERBS)}",

@@ -11,6 +11,8 @@ from kebrin.plan.filenames import FilePart, file_part
 from kebrin.plan.joining import Done, Terms, join, prove
 from kebrin.plan.pieces import Piece, SheetWork, refuse_questions, source_of, work_sheet
 from kebrin.table import Remark
+from kebrin.table.arrays import distinct_texts
+from kebrin.values.entries import has_plain_sign
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -22,6 +24,9 @@ if TYPE_CHECKING:
     from kebrin.proof import Source
     from kebrin.table import Table
     from kebrin.tidy import Keep
+
+
+_SHORTEST_NAME = 3
 
 
 def tidy_reports(
@@ -110,8 +115,20 @@ def _alike(pieces: Sequence[Piece]) -> list[list[Piece]]:
 
 
 def _group(pieces: list[Piece]) -> Group:
-    name = Path(pieces[0].file).stem if len({piece.sheet for piece in pieces}) > 1 else pieces[0].sheet
+    name = _name_of(pieces)
     return Group(name, tuple(pieces), tuple(_stamps(pieces)))
+
+
+def _name_of(pieces: Sequence[Piece]) -> str:
+    """A table's name: its sheet's if there is one, else its file's, or what the names of its files begin with."""
+    stems = list(dict.fromkeys(Path(piece.file).stem for piece in pieces))
+    if len(stems) > 1:
+        begin = stems[0]
+        while not all(stem.startswith(begin) for stem in stems):
+            begin = begin[:-1]
+        begin = begin.rstrip("0123456789 _-.")
+        return begin if len(begin) >= _SHORTEST_NAME else stems[0]
+    return stems[0] if len({piece.sheet for piece in pieces}) > 1 else pieces[0].sheet
 
 
 def _done(group: Group, found: Found, terms: Terms) -> Done:
@@ -135,19 +152,19 @@ def _standardised(table: Table) -> Table:
     """The table standardised where the evidence is conclusive; where nothing can be, the verbs are not even loaded."""
     if not any(map(_may_need_it, table.data.columns)):
         return table
-    from kebrin.values.suggesting import standardised
+    from kebrin.plan.standardising import standardised
 
     return standardised(table)[0]
 
 
 def _may_need_it(column: pa.ChunkedArray) -> bool:
-    """Whether a column holds texts, or labels that differ in case and blanks alone."""
+    """Whether a column holds texts, or labels that differ in case and blanks alone or may be lists."""
     if str(column.type) == "string":
         return True
     if not str(column.type).startswith("dictionary"):
         return False
-    labels = {str(label) for chunk in column.chunks for label in chunk.dictionary.to_pylist()}
-    return len({" ".join(label.casefold().split()) for label in labels}) < len(labels)
+    labels = distinct_texts(column)
+    return len({" ".join(label.casefold().split()) for label in labels}) < len(labels) or has_plain_sign(labels)
 
 
 def _stamps(pieces: Sequence[Piece]) -> list[dict[str, str | None]]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
@@ -11,6 +10,7 @@ import pyarrow as pa
 
 from kebrin.errors import PlanError
 from kebrin.table import Remark, Table, arrays
+from kebrin.values.entries import entries_of
 from kebrin.values.keys import clean
 from kebrin.values.outcome import Outcome, finished, place, unread_of
 from kebrin.values.suggesting import suggest
@@ -22,7 +22,6 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 Share = Literal["", "first", "equal"]
-DELIMITERS = (",", ";", "/", "|", "\n", " and ", " & ")
 
 
 def split(
@@ -126,24 +125,6 @@ def _with_quoted(
         pieces.append(np.array(own, np.int64))
         counts[text] = len(own)
     return np.concatenate([*pieces, codes[done:]]), counts
-
-
-def entries_of(text: str, at: Sequence[str]) -> list[str]:
-    """The entries of one cell, those in double quotes kept whole.
-
-    >>> entries_of('A1, "B, late",; C3', [",", ";"])
-    ['A1', 'B, late', '', 'C3']
-    """
-    pattern = "|".join(re.escape(one) for one in sorted(at, key=len, reverse=True))
-    found, start, quoted = [], 0, False
-    for match in re.finditer(rf'"|{pattern}', text):
-        if match[0] == '"':
-            quoted = not quoted
-        elif not quoted:
-            found.append(text[start : match.start()])
-            start = match.end()
-    found.append(text[start:])
-    return [clean(one).removeprefix('"').removesuffix('"') for one in found]
 
 
 def _into_columns(table: Table, column: str, texts: Texts, entries: _Entries, into: Sequence[str]) -> Table:

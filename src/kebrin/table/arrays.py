@@ -116,6 +116,13 @@ def distinct_rows(data: pa.Table) -> int:
     return int(codes.max()) + 1 if len(codes) else 0
 
 
+def distinct_texts(column: pa.ChunkedArray, most: int = 0) -> list[str]:
+    """The distinct texts of a column of labels or texts, or the first of them."""
+    chunks = [chunk.dictionary if pa.types.is_dictionary(chunk.type) else chunk.unique() for chunk in column.chunks]
+    texts = list(dict.fromkeys(str(text) for chunk in chunks for text in chunk.to_pylist() if text is not None))
+    return texts[:most] if most else texts
+
+
 def is_constant(column: pa.ChunkedArray) -> bool:
     """Whether a column of labels says the same on every row, and says something."""
     if column.null_count:

@@ -85,6 +85,11 @@ class Table:
         """
         if measure is None and len(self.measures) == 1:
             measure = self.measures[0]
+        if not self.measures:
+            raise PlanError(
+                "the table has no measure", why="only the values of measures know their cell",
+                do="Trace the table that holds the records",
+            )  # fmt: skip
         if measure not in self.measures:
             near = nearest(measure or "", self.measures)
             raise PlanError(
@@ -132,6 +137,33 @@ class Table:
         data = kept.data.rename_columns(list(names))
         measures = tuple(new[name] for name in kept.measures)
         return replace(kept, data=data, measures=measures, origins=self.origins.renamed(new))
+
+    def shortened(self, ends: Sequence[str]) -> Self:
+        """The table with beginnings and ends dropped from its column names.
+
+        >>> Table(pa.table({"2031: Foot": [1.0], "2031: Cars": [2.0]}), ()).shortened(["2031: "]).columns
+        ('Foot', 'Cars')
+
+        Raises:
+            PlanError: no column begins or ends so, two columns would bear one name, or one none.
+        """
+        names = {name: name for name in self.columns}
+        for end in ends:
+            new = {old: name.removeprefix(end).removesuffix(end).strip() for old, name in names.items()}
+            if new == names:
+                raise PlanError(
+                    f"no column name begins or ends with {end!r}", why=f"the table has {', '.join(names.values())}",
+                    do="Correct it, or leave it out",
+                )  # fmt: skip
+            names = new
+        alike = [name for name in names.values() if not name or list(names.values()).count(name) > 1]
+        if alike:
+            olds = [old for old, name in names.items() if name == alike[0]]
+            raise PlanError(
+                f"without {', '.join(map(repr, ends))} the columns {', '.join(olds)} would be called {alike[0]!r}",
+                do="Drop less of their names, or name them with columns",
+            )  # fmt: skip
+        return self.picked({name: old for old, name in names.items()})
 
     def step(self, name: str, rows_in: int, note: str = "") -> Self:
         """The table with one more step on its record."""

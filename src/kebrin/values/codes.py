@@ -1,37 +1,36 @@
-"""Code lists: reading one, finding each text's code, and proposing one from the spellings in a column."""
+"""Code lists: reading one, and finding each text's code."""
 
 from __future__ import annotations
 
-import csv
 import re
-from collections import Counter
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from kebrin.errors import Place, PlanError, SourceError
+from kebrin.errors import Place, PlanError
 from kebrin.sources import read
 from kebrin.values.keys import clean, key
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Mapping, Sequence
+    from collections.abc import Iterable, Sequence
     from pathlib import Path
 
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
 
-HEADER = ("code", "label", "spelling", "cells", "accepted")
-_YES = {"yes", "y", "true", "1", "x"}
-# Of two candidates nearer than this neither is applied: the difference is within what a typing mistake makes.
-_TIE = 0.04
+#: What says that a line of a code list is accepted.
+YES = {"yes", "y", "true", "1", "x"}
+#: Of two candidates nearer than this neither is applied: the difference is within what a typing mistake makes.
+TIE = 0.04
 _NEAREST = 3
 # Keys with most letter pairs in common that are scored, and the likeness below which one is not near at all.
 _CANDIDATES, _LEAST = 24, 0.6
 # Shortest key that likeness is asked about: between two or three letters everything is alike.
 _SHORTEST = 4
-_SPLIT = re.compile(r"\s*[()\[\]:;,/|–—]\s*|\s+-\s+|\s+")
+#: What parts code and label in one cell.
+PARTS = re.compile(r"\s*[()\[\]:;,/|–—]\s*|\s+-\s+|\s+")
 
 
 class Likely(NamedTuple):
@@ -99,7 +98,7 @@ class CodeList:
 
     def _both(self, text: str) -> str | None:
         """The code of a cell that holds code and label, one before the other."""
-        for part in (part for part in _SPLIT.split(text) if part):
+        for part in (part for part in PARTS.split(text) if part):
             code = self.exact.get(part)
             if code is not None and part == code and key(text) == key(f"{code} {self.labels[code]}"):
                 return code
@@ -175,7 +174,7 @@ def settled(likely: Sequence[Likely], least: float) -> str | None:
     """
     if not likely or likely[0].likeness < least:
         return None
-    return likely[0].code if len(likely) == 1 or likely[0].likeness - likely[1].likeness > _TIE else None
+    return likely[0].code if len(likely) == 1 or likely[0].likeness - likely[1].likeness > TIE else None
 
 
 def _claim(taken: dict[str, str], text: str, code: str, file: str, what: str) -> None:
@@ -220,96 +219,8 @@ def _rows(sheet: Sheet, heads: Sequence[str], file: str) -> list[tuple[str, str,
             raise PlanError(
                 "a line of the code list has no code", Place(file, cell=f"A{row + 1}"), do="Give it one, or delete it"
             )
-        yes = accepted < 0 or texts[accepted].casefold() in _YES
+        yes = accepted < 0 or texts[accepted].casefold() in YES
         rows.append(
             (texts[at], texts[label] or texts[at], tuple(texts[column] for column in others if texts[column]), yes)
         )
     return rows
-
-
-@dataclass(frozen=True)
-class Line:
-    """One line of a proposed code list: a spelling, the code and label proposed for it, and how many cells bear it."""
-
-    code: str
-    label: str
-    spelling: str
-    cells: int
-    accepted: bool = False
-
-
-def propose(counts: Mapping[str, int], known: Sequence[Line] = (), *, least: float = 0.86) -> list[Line]:
-    """A code list from the spellings in a column: groups by key, then by likeness to a group's commonest spelling.
-
-    A spelling joins a group only by its likeness to the group's own centre, never by way of another spelling. Lines
-    that are accepted already are kept as they are.
-
-    >>> [(line.label, line.spelling) for line in propose({"Hallan": 9, "hallan": 2, "Halan": 1, "Brae": 5})]
-    [('Brae', 'Brae'), ('Hallan', 'Hallan'), ('Hallan', 'hallan'), ('Hallan', 'Halan')]
-    """
-    kept = {line.spelling: line for line in known if line.accepted}
-    by_key: dict[str, Counter[str]] = {}
-    for text, count in counts.items():
-        by_key.setdefault(key(text) or text, Counter())[text] += count
-    near = Near([key(line.label) for line in kept.values()])
-    order = sorted(by_key, key=lambda one: (-by_key[one].total(), one))
-    centres: dict[str, tuple[str, str]] = {key(line.label): (line.code, line.label) for line in kept.values()}
-    lines = dict(kept)
-    for own in order:
-        centre = own if own in centres else ""
-        likely = near.to(own, least) if not centre else []
-        if likely and (len(likely) == 1 or likely[0][1] - likely[1][1] > _TIE):
-            centre = likely[0][0]
-        if not centre:
-            label = clean(by_key[own].most_common(1)[0][0])
-            centre = own
-            near.add(own)
-            centres[own] = (_code(label, {code for code, _ in centres.values()}), label)
-        code, label = centres[centre]
-        for text, count in by_key[own].items():
-            old = lines.get(text)
-            lines[text] = (
-                Line(code, label, text, count) if old is None else Line(old.code, old.label, text, count, accepted=True)
-            )
-    return sorted(lines.values(), key=lambda line: (line.label.casefold(), -line.cells, line.spelling))
-
-
-def _code(label: str, taken: set[str]) -> str:
-    """A short code from a label: its first letters, numbered if they are taken."""
-    letters = re.sub(r"[^A-Z0-9]", "", key(label).upper().replace(" ", "")) if " " not in label else "".join(
-        word[0] for word in re.split(r"[\W_]+", label.upper()) if word
-    )  # fmt: skip
-    base = (letters or "X")[:3]
-    code, number = base, 2
-    while code in taken:
-        code, number = f"{base}{number}", number + 1
-    return code
-
-
-def read_proposal(path: Path) -> list[Line]:
-    """The lines of a proposed code list that a person may have edited; none if there is no such file.
-
-    Raises:
-        PlanError: the file is no such list.
-    """
-    if not path.exists():
-        return []
-    try:
-        with path.open(encoding="utf-8-sig", newline="") as lines:
-            rows = list(csv.DictReader(lines))
-    except (OSError, UnicodeDecodeError, csv.Error) as error:
-        raise SourceError("the code list can't be read", Place(str(path)), why=str(error)) from None
-    if rows and not set(HEADER) <= set(rows[0]):
-        raise PlanError(
-            "this is no proposed code list", Place(str(path)), why=f"its columns are not {', '.join(HEADER)}",
-            do="Name another file to write",
-        )  # fmt: skip
-    return [
-        Line(row["code"], row["label"], row["spelling"], 0, accepted=row["accepted"].strip().casefold() in _YES)
-        for row in rows
-    ]
-
-
-def counted(texts: Sequence[str], counts: Sequence[int] | np.ndarray) -> dict[str, int]:
-    """How many cells bear each text, blanks left out."""
-    return {text: int(count) for text, count in zip(texts, counts, strict=True) if text.strip()}

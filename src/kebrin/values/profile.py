@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import as_label
-from kebrin.values.suggesting import Suggestion, suggest
+from kebrin.values.suggesting import Suggestion, is_text, suggest, suggestions
 from kebrin.values.texts import Texts
 
 if TYPE_CHECKING:
@@ -57,8 +57,8 @@ class ColumnValues:
     suggestion: Suggestion
 
 
-def column_values(table: Table, name: str) -> ColumnValues:
-    """What is in one column.
+def column_values(table: Table, name: str, found: Suggestion | None = None) -> ColumnValues:
+    """What is in one column; `found` is what it likely means, if that is known already.
 
     >>> from kebrin.table import Table
     >>> found = column_values(Table(pa.table({"due": ["1,234.50", "(7.00)", "n/a", "12.00"]}), ()), "due")
@@ -71,14 +71,13 @@ def column_values(table: Table, name: str) -> ColumnValues:
     table.refuse_absent(name, "values")
     column = table.data.column(name)
     filled = len(column) - column.null_count
-    kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
-    if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
+    if not is_text(table, name):
         return _of_kind(name, column, filled)
     texts = Texts.of(column)
     counts = texts.counts
     said = [str(text) for text in texts.values.to_pylist()]
     order = np.argsort(-counts, kind="stable")[:_COMMON].tolist()
-    found = suggest(texts, name)
+    found = found or suggest(texts, name)
     patterns = _patterns(said, counts.tolist(), runs=found.meaning == "numbers")
     common = tuple((said[at], int(counts[at])) for at in order)
     distinct = len(set(said)) if texts.whole else int((counts > 0).sum())
@@ -155,7 +154,10 @@ def _plain(one: ColumnValues) -> dict[str, Any]:
 
 def profile(table: Table, columns: Sequence[str] = ()) -> Profile:
     """What is in each column, or in some of them."""
-    return Profile(len(table), tuple(column_values(table, name) for name in columns or table.columns))
+    for name in columns:
+        table.refuse_absent(name, "values")
+    found = suggestions(table, columns)
+    return Profile(len(table), tuple(column_values(table, name, found.get(name)) for name in columns or table.columns))
 
 
 def said_of(one: ColumnValues) -> str:

@@ -5,31 +5,31 @@ A suggestion is conclusive only if every text in the column is read by it, and t
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import re
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import ValuesError
-from kebrin.table import Remark
-from kebrin.table.arrays import distinct_rows
-from kebrin.values.dates import date, read_dates
+from kebrin.values.dates import read_dates
+from kebrin.values.entries import find_lists, in_step
 from kebrin.values.keys import clean, key
 from kebrin.values.marking import flag_words
-from kebrin.values.numbers import number, read_numbers
+from kebrin.values.numbers import read_numbers
 from kebrin.values.spellings import folded, plain_variants
 from kebrin.values.texts import Texts
-from kebrin.values.wording import text
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Mapping, Sequence
 
     from numpy.typing import NDArray
 
     from kebrin.table import Table
+    from kebrin.values.dates import Dates
+    from kebrin.values.numbers import Numbers
 
-_LIST_SIGNS = (";", ",", " / ", "|", "\n")
 # Of the texts of a column at least this share must read for a meaning to be likely at all.
 _LIKELY = 0.6
 _MOST_CODES = 2000
@@ -76,10 +76,16 @@ def suggest(texts: Texts, column: str) -> Suggestion:
 
 def _as_numbers(texts: Texts, column: str) -> Suggestion | None:
     try:
-        read = read_numbers(texts, column)
+        return _numbers(texts, column, read_numbers(texts, column))
     except ValuesError as error:
-        share = _digit_share(texts)
-        return _asked("numbers", {"number": column}, error) if share > _LIKELY else None
+        if _digit_share(texts) <= _LIKELY:
+            return None
+        return _asked(error, Suggestion("numbers", {"number": column}), lambda answer: _numbers(
+            texts, column, read_numbers(texts, column, **answer)
+        ))  # fmt: skip
+
+
+def _numbers(texts: Texts, column: str, read: Numbers) -> Suggestion | None:
     counts = texts.counts
     known = int(counts[~np.isnan(read.values)].sum())
     lost = int(counts[read.unread].sum())
@@ -105,9 +111,24 @@ def _as_numbers(texts: Texts, column: str) -> Suggestion | None:
     return Suggestion("numbers", step, why, conclusive=told)
 
 
-def _asked(meaning: str, step: dict[str, Any], error: ValuesError) -> Suggestion:
-    said = f"{error.what.removeprefix('the column ')}: {error.why}. {error.do}"
-    return Suggestion(meaning, step, question=said, answers=tuple(dict(answer) for answer in error.answers))
+def _asked(
+    error: ValuesError, plain: Suggestion, answered: Callable[[dict[str, Any]], Suggestion | None]
+) -> Suggestion:
+    """A question with the answers to it; what the column would mean with the first of them is told too."""
+    answers = tuple(dict(answer) for answer in error.answers)
+    found, said = plain, [_in_words(error)]
+    if answers:
+        try:
+            found = answered(answers[0]) or plain
+        except ValuesError as another:
+            said.append(_in_words(another))
+            answers = tuple({**answer, **more} for answer in answers for more in another.answers or ({},))
+    said += [found.question] if found.question else []
+    return replace(found, question=". ".join(said), answers=answers, conclusive=False)
+
+
+def _in_words(error: ValuesError) -> str:
+    return f"{error.what.removeprefix('the column ')}: {error.why}. {error.do}"
 
 
 def _is_identifier(texts: Texts, values: np.ndarray) -> bool:
@@ -125,9 +146,14 @@ def _digit_share(texts: Texts) -> float:
 
 def _as_dates(texts: Texts, column: str) -> Suggestion | None:
     try:
-        read = read_dates(texts, column)
+        return _dates(texts, column, read_dates(texts, column))
     except ValuesError as error:
-        return _asked("dates", {"date": column}, error)
+        return _asked(error, Suggestion("dates", {"date": column}), lambda answer: _dates(
+            texts, column, read_dates(texts, column, **answer)
+        ))  # fmt: skip
+
+
+def _dates(texts: Texts, column: str, read: Dates) -> Suggestion | None:
     counts = texts.counts
     known = int(counts[~read.unread & ~read.missing].sum())
     lost = int(counts[read.unread].sum())
@@ -169,9 +195,11 @@ def _as_flags(texts: Texts, column: str) -> Suggestion | None:
 
 def _as_spellings(texts: Texts, column: str) -> Suggestion:
     said = [str(text) for text in texts.values.to_pylist()[:_MOST_CODES]]
-    sign = _list_sign(texts, said)
-    if sign:
-        return Suggestion("lists", {"split": column, "at": [sign]}, f"most of its cells hold entries apart by {sign!r}")
+    lists = find_lists(said)
+    if lists is not None:
+        signs = " and ".join(repr(sign.strip(" ")) for sign in lists.signs)
+        why = f"{lists.cells:,} of {len(said):,} texts hold entries apart by {signs}, {lists.entries:,} different ones"
+        return Suggestion("lists", {"split": column, "at": list(lists.signs)}, why, conclusive=lists.sure)
     if len(texts) > _MOST_CODES:
         return Suggestion("text")
     plain = plain_variants(dict(zip(said, texts.counts.tolist(), strict=True)))
@@ -196,79 +224,50 @@ def _as_spellings(texts: Texts, column: str) -> Suggestion:
     return Suggestion("text", step, "; ".join(whys), conclusive=sure)
 
 
-def _list_sign(texts: Texts, said: Sequence[str]) -> str:
-    """The sign between entries, if most cells have it and the entries of one cell are cells of their own elsewhere."""
-    whole = {clean(text).casefold() for text in said}
-    for sign in _LIST_SIGNS:
-        several = [text for text in said if sign in text]
-        if len(several) * 3 < len(said) or not several:
+def suggestions(table: Table, names: Sequence[str] = ()) -> dict[str, Suggestion]:
+    """What each text column (or some of them) likely means, columns of lists together with those in step with them."""
+    found = {
+        name: suggest(Texts.of(table.data.column(name)), name)
+        for name in names or table.columns
+        if is_text(table, name)
+    }
+    lists = [name for name, one in found.items() if one.meaning == "lists"]
+    for name in lists:
+        if found[name].meaning != "lists":
             continue
-        entries = [clean(part).casefold() for text in several for part in text.split(sign)]
-        again = sum(entry in whole for entry in entries) + len(entries) - len(set(entries))
-        if again * 2 >= len(entries) and all(len(entry) <= 40 for entry in entries):
-            return sign
-    del texts
-    return ""
-
-
-def standardised(table: Table) -> tuple[Table, list[dict[str, Any]]]:
-    """The table with every column standardised for which the evidence is conclusive, and the steps taken.
-
-    Text measures become numbers or dates; names that differ in case and blanks alone take one form. Where the evidence
-    is not conclusive, the texts stay as they are and the question is put.
-    """
-    steps: list[dict[str, Any]] = []
-    for name in table.columns:
-        kind = table.data.column(name).type
-        if pa.types.is_dictionary(kind) and pa.types.is_string(kind.value_type):
-            table, step = _with_plain_names(table, name)
-        elif pa.types.is_string(kind) and name in table.measures:
-            table, step = _with_read_measure(table, name)
+        at = found[name].step["at"]
+        own = table.data.column(name).to_pylist()
+        along = [
+            other for other in lists
+            if other != name and found[other].meaning == "lists" and in_step(own, table.data.column(other).to_pylist(), at)
+        ]  # fmt: skip
+        more = {"along": along} if along else {}
+        amounts = [one for one in table.columns if one not in {name, *along} and _holds_amounts(table, one, found)]
+        if amounts:
+            step = {"detail": name, "into": f"{_plain_name(name)}_entries", "at": at, **more}
+            asked = f"{', '.join(amounts)} must not be counted twice: its entries can become a table of their own"
+            found[name] = replace(found[name], step=step, question=asked, conclusive=False)
         else:
-            continue
-        steps += [step] if step else []
-    return table, steps
-
-
-def _with_plain_names(table: Table, name: str) -> tuple[Table, dict[str, Any]]:
-    texts = Texts.of(table.data.column(name))
-    if len({folded(str(one)) for one in texts.values.to_pylist()[:_MOST_CODES]}) >= min(len(texts), _MOST_CODES):
-        return table, {}
-    return _with_one_form(table, name, suggest(texts, name))
-
-
-def _with_read_measure(table: Table, name: str) -> tuple[Table, dict[str, Any]]:
-    column = table.data.column(name)
-    if column.null_count == len(column):
-        return table, {}
-    found = suggest(Texts.of(column), name)
-    if found.conclusive and not found.question and ("number" in found.step or "date" in found.step):
-        verb, options = next(iter(found.step)), dict(found.step)
-        del options[verb]
-        return (number if verb == "number" else date)(table, name, **options), found.step
-    if found.meaning == "identifiers":
-        return _answered(table, name), {}
-    if found.question and found.meaning in {"numbers", "dates"}:
-        asked = Remark("question", f"{name} stays text: {found.question}", count=len(column))
-        return _answered(table, name).remarked([asked]), {}
-    return _with_one_form(table, name, found)
-
-
-def _with_one_form(table: Table, name: str, found: Suggestion) -> tuple[Table, dict[str, Any]]:
-    """The table with the plain variants of a column in one form, unless rows would then bear the same labels."""
-    if "text" not in found.step or not found.conclusive:
-        return table, {}
-    made = text(table, name, spelled=found.step.get("spelled", ()))
-    if name in table.dimensions:
-        labels = list(table.dimensions)
-        if distinct_rows(made.data.select(labels)) < distinct_rows(table.data.select(labels)):
-            what = (
-                f"{name} has names that differ in case and blanks alone, on rows that would then bear the same labels"
+            found[name] = replace(
+                found[name], step={**found[name].step, **more}, conclusive=found[name].conclusive and not along
             )
-            return table.remarked([Remark("question", what, count=len(found.step.get("spelled", ())) or 1)]), {}
-    return made, found.step
+        for other in along:
+            found[other] = Suggestion("entries in step", {}, f"its cells hold as many entries as those of {name}")
+    return found
 
 
-def _answered(table: Table, name: str) -> Table:
-    """The table without what was asked about a column before its texts were looked at."""
-    return table.with_remarks([one for one in table.remarks if not one.what.startswith(f"{name} stays")])
+def is_text(table: Table, name: str) -> bool:
+    """Whether a column holds texts or labels."""
+    kind = table.data.column(name).type
+    kind = kind.value_type if pa.types.is_dictionary(kind) else kind
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
+
+
+def _holds_amounts(table: Table, name: str, found: Mapping[str, Suggestion]) -> bool:
+    if name in found:
+        return found[name].meaning == "numbers"
+    return str(table.data.column(name).type) == "double"
+
+
+def _plain_name(name: str) -> str:
+    return re.sub(r"[\W_]+", "_", name.casefold()).strip("_") or "entries"
