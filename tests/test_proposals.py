@@ -119,11 +119,11 @@ def test_the_answers_to_a_question_are_steps_to_choose_from() -> None:
 def test_a_scale_in_the_title_is_told_and_not_taken(tmp_path: Path) -> None:
     (tmp_path / "r.csv").write_text("Takings (in thousands),\n,\nRoute,2031\nNorth,1.5\nSouth,2.0\n", "utf-8")
     (done,) = kb.tidy_reports(tmp_path / "r.csv").tables.values()
-    assert done.to_arrow().column("value").to_pylist() == [1.5, 2.0]
+    assert done.to_arrow().column("2031").to_pylist() == [1.5, 2.0]
     (said,) = [remark for remark in done.proof.remarks if remark.kind == "scale"]
     assert said.what.startswith("A1 says 'in thousands'")
-    scaled = number(done, "value", scale=1000)
-    assert scaled.data.column("value").to_pylist() == [1500.0, 2000.0]
+    scaled = number(done, "2031", scale=1000)
+    assert scaled.data.column("2031").to_pylist() == [1500.0, 2000.0]
     assert "sum 3.5 before and 3,500 after" in scaled.remarks[-1].what
 
 
