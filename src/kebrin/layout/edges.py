@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
+from kebrin.cells.periods import period_name
 from kebrin.layout.labels import label
-from kebrin.layout.periods import period_name
 from kebrin.layout.words import average_word, total_word
 
 if TYPE_CHECKING:

@@ -11,8 +11,8 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cells import Area, Kind, Sheet, as_label, neat, trailing_mark
+from kebrin.cells.periods import period_name
 from kebrin.layout.model import NO_COLUMN, Level
-from kebrin.layout.periods import period_name
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence

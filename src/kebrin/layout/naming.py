@@ -7,8 +7,8 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cells import Kind, Sheet
+from kebrin.cells.periods import period_name
 from kebrin.layout.labels import label
-from kebrin.layout.periods import period_name
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
-from kebrin.layout.periods import period_name
+from kebrin.cells.periods import period_name
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

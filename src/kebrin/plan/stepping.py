@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import KebrinError, Place
-from kebrin.plan.steps import DetailStep
 from kebrin.shape.converting import convert
 from kebrin.shape.detailing import detail
 from kebrin.shape.splitting import split
@@ -48,7 +47,7 @@ def take_steps(table: Table, steps: Sequence[Taken], base: Path, name: str) -> d
             options["using"] = base / str(options["using"])
         own = next((one for one, made in tables.items() if step.column in made.columns), name)
         try:
-            if isinstance(step, DetailStep):
+            if step.verb == "detail":
                 into = options.pop("into")
                 tables[own], tables[into] = detail(tables[own], step.column, **options)
             else:

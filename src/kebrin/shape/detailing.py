@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from kebrin.errors import PlanError, ValuesError
 from kebrin.shape.splitting import split
@@ -100,7 +99,7 @@ def _refuse_unclear(table: Table, key: str) -> None:
         )  # fmt: skip
     again = len(column) - len(column.unique())
     if again:
-        counts = pc.value_counts(column.combine_chunks()).to_pylist()
+        counts = column.value_counts().to_pylist()
         shown = max(counts, key=lambda one: one["counts"])
         raise ValuesError(
             f"the key {key!r} does not tell the records apart", why=f"{again:,} records bear another's, such as "

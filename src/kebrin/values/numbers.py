@@ -15,7 +15,7 @@ from kebrin.errors import PlanError, ValuesError, nearest
 from kebrin.table import arrays
 from kebrin.values.amounts import NEGATIVES, Amount, Reading, understand
 from kebrin.values.outcome import Outcome, finished, unread_of
-from kebrin.values.shapes import Shapes
+from kebrin.values.shapes import Chunk, Shapes
 from kebrin.values.texts import Texts, texts_of
 
 if TYPE_CHECKING:
@@ -165,17 +165,30 @@ def read_numbers(
         _refuse_mixed_percents(column, amounts, weight)
     counted = _negatives(column, amounts, weight, negative)
     values = np.full(len(texts), np.nan)
-    for shape, rows in shapes.members():
-        amount = amounts[shape]
-        reading = _reading(amount, convention.decimal)
-        if amount is None or reading is None or not len(rows) or (amount.negative and amount.negative not in counted):
-            continue
-        factor = amount.scale * (amount.percent if percent == "fraction" else 1.0)
-        sign = -1.0 if counted.get(amount.negative, False) else 1.0
-        values[rows] = sign * _decoded(shapes, amount, reading, rows, texts) * factor
+    ways = _ways(amounts, convention.decimal, counted, as_fraction=percent == "fraction")
+
+    def read(chunk: Chunk) -> None:
+        amount, reading, factor = ways[chunk.shape]
+        values[chunk.rows] = _decoded(chunk, amount, reading, texts) * factor
+
+    shapes.each(ways, read)
     values[marks] = np.nan
     unread = np.isnan(values) & ~marks
     return Numbers(values, marks, unread, convention, amounts, shapes.codes)
+
+
+def _ways(
+    amounts: Sequence[Amount | None], decimal: str, counted: Mapping[str, bool], *, as_fraction: bool
+) -> dict[int, tuple[Amount, Reading, float]]:
+    """How each shape is read that is a number by the column's convention, and the factor that its sign and scale make."""
+    ways = {}
+    for shape, amount in enumerate(amounts):
+        reading = _reading(amount, decimal)
+        if amount is None or reading is None or (amount.negative and amount.negative not in counted):
+            continue
+        factor = amount.scale * (amount.percent if as_fraction else 1.0)
+        ways[shape] = amount, reading, -factor if counted.get(amount.negative, False) else factor
+    return ways
 
 
 def _without_stray_units(amounts: tuple[Amount | None, ...], weight: NDArray[np.int64]) -> tuple[Amount | None, ...]:
@@ -193,7 +206,7 @@ def _shaped(values: pa.StringArray) -> Shapes:
     if not odd:
         return shapes
     texts = values.to_pylist()
-    for at in np.flatnonzero(np.isin(shapes.codes, odd)).tolist():
+    for at in np.flatnonzero(shapes.are(odd)).tolist():
         texts[at] = _ascii_digits(texts[at])
     return Shapes.of(arrays.texts(texts))
 
@@ -205,9 +218,7 @@ def _ascii_digits(text: str) -> str:
 def _marks(texts: Texts, shapes: Shapes, missing: Sequence[str]) -> NDArray[np.bool_]:
     """Which texts mean "no value": the usual marks, blanks, and those that are stated."""
     stated = {mark.strip().casefold() for mark in missing}
-    found = np.zeros(len(texts), np.bool_)
-    plain = [at for at, shape in enumerate(shapes.texts) if _is_mark(shape, stated)]
-    found[np.isin(shapes.codes, plain)] = True
+    found = shapes.are([at for at, shape in enumerate(shapes.texts) if _is_mark(shape, stated)])
     if any("0" in mark or any(map(str.isdigit, mark)) for mark in stated):
         # A stated number ("999") shares its shape with others.
         for at in np.flatnonzero(~found).tolist() if len(texts) < 1_000_000 else ():
@@ -287,8 +298,7 @@ def _differs(amount: Amount) -> bool:
 def _leading_zero(shapes: Shapes, at: int, amount: Amount) -> bool:
     """Whether some number of an unsure shape begins with a lone 0, so that what follows must be decimals."""
     offset, width = amount.runs[0]
-    rows = np.flatnonzero(shapes.codes == at)
-    return width == 1 and bool((shapes.digits(rows, offset, width) == 0).any())
+    return width == 1 and any(bool((chunk.digits(offset, width) == 0).any()) for chunk in shapes.chunks([at]))
 
 
 def _reading(amount: Amount | None, decimal: str) -> Reading | None:
@@ -296,14 +306,14 @@ def _reading(amount: Amount | None, decimal: str) -> Reading | None:
     return fitting[0] if fitting else None
 
 
-def _decoded(
-    shapes: Shapes, amount: Amount, reading: Reading, rows: NDArray[np.intp], texts: Texts
-) -> NDArray[np.float64]:
+def _decoded(chunk: Chunk, amount: Amount, reading: Reading, texts: Texts) -> NDArray[np.float64]:
     if amount.digits > _MOST_DIGITS:
-        return np.array([_exact(str(texts.values[at].as_py()), reading) for at in rows.tolist()])
-    whole = np.zeros(len(rows), np.int64)
-    for offset, width in amount.runs:
-        whole = whole * 10**width + shapes.digits(rows, offset, width)
+        return np.array([_exact(str(texts.values[at].as_py()), reading) for at in chunk.rows.tolist()])
+    (offset, width), *others = amount.runs
+    whole = chunk.digits(offset, width)
+    for offset, width in others:
+        whole *= np.int64(10**width)
+        whole += chunk.digits(offset, width)
     # Below 2**53 both are exact, so the quotient is the double nearest to what was written.
     return whole / 10.0**reading.decimals
 

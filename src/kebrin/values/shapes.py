@@ -2,33 +2,36 @@
 
 `(1,234.50)` and `(9,876.00)` have the shape `(0,000.00)`. A column of millions of distinct numbers or dates has a few
 dozen shapes; what a shape means is worked out in Python, and its digits are then decoded at fixed places, eight digits at a
-time.
+time. Texts are worked on in blocks that stay in cache, several blocks at once where the machine has several cores.
 """
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
+from threading import Lock
+from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Callable, Iterable, Iterator, Sequence
 
     import pyarrow as pa
     from numpy.typing import NDArray
 
     Words = NDArray[np.uint64]
 
+Part = TypeVar("Part")
+Made = TypeVar("Made")
+
 #: Texts of more bytes than this have no shape: they are neither numbers nor dates.
 LONGEST = 48
-_BLOCK = 65_536  # texts decoded at a time, so that their bytes stay in cache
+_BLOCK = 131_072  # texts worked on at a time: few enough for the cache, enough for threads to run side by side
+_MOST_THREADS = 4
 # Up to so many digits are put together one by one.
 _FEW = 3
-# Each byte as its shape has it: digits as 0.
-_SHAPED = np.arange(256, dtype=np.uint8)
-_SHAPED[48:58] = 48
 _NIBBLES = np.uint64(0x0F0F0F0F0F0F0F0F)
 _STEPS = tuple(
     (np.uint64(step), np.uint64(ten), np.uint64(mask))
@@ -36,8 +39,51 @@ _STEPS = tuple(
         (8, 10, 0x00FF00FF00FF00FF), (16, 100, 0x0000FFFF0000FFFF), (32, 10_000, 0x00000000FFFFFFFF),
     )
 )  # fmt: skip
+_EIGHT = np.uint64(8)
+# What is left of a word when so many of its bytes belong to the text; the first byte is the lowest.
+_HELD = np.array([(1 << 8 * count) - 1 for count in range(9)], np.uint64)
+_ZEROS, _LOW, _HIGH, _OVER_NINE = (np.uint64(byte * 0x0101010101010101) for byte in (0x30, 0x7F, 0x80, 0x76))
 # Odd multipliers for hashing eight bytes at a time (splitmix64's constants, Steele et al. 2014).
 _MIX = np.array([0x9E3779B97F4A7C15, 0xBF58476D1CE4E5B9, 0x94D049BB133111EB], np.uint64)
+
+
+@dataclass(frozen=True, eq=False)
+class Chunk:
+    """Texts of one shape in one block: which shape, their places in the column (0-based), and their bytes."""
+
+    shape: int
+    rows: NDArray[np.intp]
+    words: Words
+
+    def digits(self, offset: int, width: int) -> NDArray[np.int64]:
+        """The number that `width` digits make at one offset (in bytes), for each text."""
+        number = self._eight(offset, min(width, 8))
+        for at in range(8, width, 8):
+            more = min(width - at, 8)
+            number = number * np.int64(10**more) + self._eight(offset + at, more)
+        return number
+
+    def _eight(self, offset: int, width: int) -> NDArray[np.int64]:
+        word, byte = divmod(offset, 8)
+        taken = self.words[word] >> np.uint64(8 * byte) if byte else self.words[word]
+        if byte + width > 8:
+            taken = taken | (self.words[word + 1] << np.uint64(8 * (8 - byte)))
+        return _decoded(taken, width)
+
+
+@dataclass(frozen=True, eq=False)
+class _Block:
+    """One block, its texts in the order of their shapes: places, bytes (words x texts), shapes, where each begins."""
+
+    rows: NDArray[np.intp]
+    words: Words
+    shapes: NDArray[np.int32]
+    bounds: NDArray[np.intp]
+
+    def chunks(self, wanted: NDArray[np.bool_]) -> Iterator[Chunk]:
+        for at in np.flatnonzero(wanted[self.shapes]).tolist():
+            start, stop = int(self.bounds[at]), int(self.bounds[at + 1])
+            yield Chunk(int(self.shapes[at]), self.rows[start:stop], self.words[:, start:stop])
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,15 +91,13 @@ class Shapes:
     """The shapes of some texts.
 
     Attributes:
-        texts: the shapes, digits as `0`.
+        texts: the shapes, digits as `0`, in the order in which they first occur.
         codes: int32, the shape of each text; -1 for texts that are too long.
-        lengths: bytes of each text.
     """
 
     texts: tuple[str, ...]
     codes: NDArray[np.int32]
-    _words: Words
-    _starts: NDArray[np.int64]
+    _blocks: tuple[_Block, ...]
 
     @classmethod
     def of(cls, values: pa.StringArray) -> Shapes:
@@ -61,45 +105,64 @@ class Shapes:
 
         >>> import pyarrow as pa
         >>> shapes = Shapes.of(pa.array(["(1,234)", "(9,876)", "12"]))
-        >>> sorted(shapes.texts), len(set(shapes.codes.tolist()))
-        (['(0,000)', '00'], 2)
+        >>> shapes.texts, shapes.codes.tolist()
+        (('(0,000)', '00'), [0, 0, 1])
         """
-        words, starts = _buffers(values)
-        lengths = np.diff(starts)
-        codes = np.full(len(values), -1, np.int32)
-        known = _Known()
-        for length in np.flatnonzero(np.bincount(np.minimum(lengths, LONGEST + 1))).tolist():
-            if length <= LONGEST:
-                rows = np.flatnonzero(lengths == length)
-                for at in range(0, len(rows), _BLOCK):
-                    block = rows[at : at + _BLOCK]
-                    codes[block] = known.codes(_gather(words, starts[block], length))
-        return cls(tuple(shape.decode("utf-8", "replace") for shape in known.shapes), codes, words, starts[:-1])
+        known, count = _Known(), len(values)
+        source = _Source.of(values)
+        blocks = in_parallel(
+            lambda start: known.block(source, start, min(start + _BLOCK, count)), range(0, count, _BLOCK)
+        )
+        place = known.in_order(blocks)
+        codes = np.full(count, -1, np.int32)
+        renamed = [_Block(block.rows, block.words, place[block.shapes], block.bounds) for block in blocks]
+        for block in renamed:
+            codes[block.rows] = np.repeat(block.shapes, np.diff(block.bounds))
+        texts = [""] * len(known.shapes)
+        for old, new in enumerate(place.tolist()):
+            texts[new] = known.shapes[old].decode("utf-8", "replace")
+        return cls(tuple(texts), codes, tuple(renamed))
 
     @cached_property
     def counts(self) -> NDArray[np.int64]:
         """How many texts have each shape."""
-        return np.bincount(self.codes[self.codes >= 0], minlength=len(self.texts)).astype(np.int64)
+        counts = np.zeros(len(self.texts), np.int64)
+        for block in self._blocks:
+            counts[block.shapes] += np.diff(block.bounds)
+        return counts
 
-    def members(self) -> Iterator[tuple[int, NDArray[np.intp]]]:
-        """Each shape with the places of its texts."""
-        # Sixteen bits are sorted by counting, several times quicker.
-        codes = self.codes.astype(np.int16) if len(self.texts) < 2**15 else self.codes
-        order = np.argsort(codes, kind="stable")
-        bounds = np.concatenate(([0], np.cumsum(self.counts))) + int((self.codes < 0).sum())
-        for shape in range(len(self.texts)):
-            yield shape, order[bounds[shape] : bounds[shape + 1]]
+    def are(self, chosen: Iterable[int]) -> NDArray[np.bool_]:
+        """Whether each text has one of some shapes."""
+        return self._flags(chosen)[self.codes]
 
-    def digits(self, rows: NDArray[np.intp], offset: int, width: int) -> NDArray[np.int64]:
-        """The number that `width` digits make at one offset (in bytes), for texts of one shape."""
-        number = np.empty(len(rows), np.int64)
-        for first in range(0, len(rows), _BLOCK):
-            starts = self._starts[rows[first : first + _BLOCK]] + offset
-            own = _decoded(self._words[starts], min(width, 8))
-            for at in range(8, width):
-                own = own * 10 + (self._words[starts + at] & np.uint64(15)).astype(np.int64)
-            number[first : first + _BLOCK] = own
-        return number
+    def chunks(self, wanted: Iterable[int]) -> Iterator[Chunk]:
+        """The texts of some shapes, block by block."""
+        flags = self._flags(wanted)
+        for block in self._blocks:
+            yield from block.chunks(flags)
+
+    def each(self, wanted: Iterable[int], work: Callable[[Chunk], Made]) -> list[Made]:
+        """What some work makes of every chunk of some shapes; the chunks of several blocks are worked on at once."""
+        flags = self._flags(wanted)
+        made = in_parallel(lambda block: [work(chunk) for chunk in block.chunks(flags)], self._blocks)
+        return [one for block in made for one in block]
+
+    def _flags(self, chosen: Iterable[int]) -> NDArray[np.bool_]:
+        flags = np.zeros(len(self.texts) + 1, np.bool_)  # the last is that of texts without a shape
+        flags[list(chosen)] = True
+        return flags
+
+
+def in_parallel(work: Callable[[Part], Made], parts: Sequence[Part]) -> list[Made]:
+    """What some work makes of each part, in order; done by several threads, since NumPy lets go of the interpreter."""
+    cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+    threads = min(cores, _MOST_THREADS, len(parts))
+    if threads < 2:
+        return [work(part) for part in parts]
+    from concurrent.futures import ThreadPoolExecutor
+
+    with ThreadPoolExecutor(threads) as pool:
+        return list(pool.map(work, parts))
 
 
 def _decoded(words: Words, width: int) -> NDArray[np.int64]:
@@ -107,60 +170,132 @@ def _decoded(words: Words, width: int) -> NDArray[np.int64]:
     if width <= _FEW:
         number = words & np.uint64(15)
         for at in range(1, width):
-            number = number * np.uint64(10) + ((words >> np.uint64(8 * at)) & np.uint64(15))
-        return number.astype(np.int64)
+            number *= np.uint64(10)
+            number += (words >> np.uint64(8 * at)) & np.uint64(15)
+        return number.view(np.int64)
     # Pairs, then fours, then all eight digits together: three multiplications for a whole word.
-    digits = (words << np.uint64(8 * (8 - width))) & _NIBBLES
+    digits = words << np.uint64(8 * (8 - width))
+    digits &= _NIBBLES
     for step, ten, mask in _STEPS:
-        digits = (digits * ten + (digits >> step)) & mask
-    return digits.astype(np.int64)
+        upper = digits >> step
+        digits *= ten
+        digits += upper
+        digits &= mask
+    return digits.view(np.int64)
 
 
-def _buffers(values: pa.StringArray) -> tuple[Words, NDArray[np.int64]]:
-    """The texts' bytes as overlapping words, one beginning at each byte, and where each text begins."""
-    _, offsets, data = values.buffers()
-    starts = np.frombuffer(offsets, np.int32, len(values) + 1 + values.offset)[values.offset :].astype(np.int64)
-    said = np.frombuffer(data, np.uint8) if data is not None and data.size else np.zeros(0, np.uint8)
-    padded = np.concatenate((said, np.zeros(8 + LONGEST, np.uint8)))
-    return np.ndarray((len(padded) - 7,), "<u8", padded.data, 0, (1,)), starts
+@dataclass(frozen=True, eq=False)
+class _Source:
+    """The bytes of all texts, one after the other, and where each begins; the last number is where the last one ends."""
+
+    data: NDArray[np.uint8]
+    starts: NDArray[np.int32]
+
+    @classmethod
+    def of(cls, values: pa.StringArray) -> _Source:
+        _, offsets, data = values.buffers()
+        starts = np.frombuffer(offsets, np.int32, len(values) + 1 + values.offset)[values.offset :]
+        return cls(np.frombuffer(data, np.uint8) if data is not None and data.size else np.zeros(0, np.uint8), starts)
+
+    def words(self, starts: NDArray[np.int64], lengths: NDArray[np.int64]) -> Words:
+        """The bytes of some texts (words of eight x texts), zeros behind the last byte of each."""
+        count = max(-(-int(lengths.max(initial=0)) // 8), 1)
+        data, last = self.data, int(starts[-1]) + 8 * count if len(starts) else 0
+        if last > len(data):
+            # The last words would reach beyond the bytes: those of this block are copied, with zeros behind.
+            first = int(starts[0]) if len(starts) else 0
+            data, starts = np.concatenate((data[first:], np.zeros(8 * count, np.uint8))), starts - first
+        every = np.ndarray((max(len(data) - 7, 0),), "<u8", data.data, 0, (1,))
+        words = np.empty((count, len(starts)), np.uint64)
+        least = int(lengths.min(initial=0))
+        for at in range(count):
+            words[at] = every[starts + 8 * at]
+            if least < 8 * (at + 1):
+                words[at] &= _HELD[np.clip(lengths - 8 * at, 0, 8)]
+        return words
 
 
-def _gather(words: Words, starts: NDArray[np.int64], length: int) -> Words:
-    """The texts' bytes (texts x words of eight), zeros behind the last."""
-    count = max(-(-length // 8), 1)
-    texts = np.empty((len(starts), count), np.uint64)
-    for at in range(count):
-        texts[:, at] = words[starts + 8 * at]
-    texts[:, -1] &= np.uint64((1 << 8 * (length - 8 * (count - 1))) - 1) if length else np.uint64(0)
-    return texts
+def _without_digits(words: Words) -> Words:
+    """Words with every digit as 0, eight bytes at a time: a digit's lower half is cleared."""
+    off = words ^ _ZEROS  # now digits are 0 to 9
+    beyond = off & _LOW
+    beyond += _OVER_NINE
+    beyond |= off
+    beyond &= _HIGH
+    beyond ^= _HIGH  # the high bit is set where a digit is
+    halves = beyond >> np.uint64(3)
+    beyond >>= np.uint64(7)
+    halves -= beyond
+    halves &= words
+    return words ^ halves
 
 
 class _Known:
-    """The shapes found so far, looked up by hash; each text is held against the shape that it was found to have."""
+    """The shapes found so far, looked up by a hash of 64 bits; blocks may be looked up by several threads at once."""
 
     def __init__(self) -> None:
         self.shapes: list[bytes] = []
-        self.hashes = np.empty(0, np.uint64)
-        self.order = np.empty(0, np.int32)
+        self._table = np.empty(0, np.uint64), np.empty(0, np.int32)  # hashes in order, and the shape of each
+        self._lock = Lock()
 
-    def codes(self, texts: Words) -> NDArray[np.int32]:
+    def block(self, source: _Source, start: int, stop: int) -> _Block:
+        """The texts from `start` to `stop` by their shapes, those too long left out."""
+        starts = source.starts[start : stop + 1].astype(np.int64)
+        rows = np.arange(start, stop)
+        lengths, starts = np.diff(starts), starts[:-1]
+        if lengths.max(initial=0) > LONGEST:
+            short = lengths <= LONGEST
+            rows, lengths, starts = rows[short], lengths[short], starts[short]
+        words = source.words(starts, lengths)
+        codes = self._codes(words, lengths)
+        # Sixteen bits are sorted by counting, several times quicker.
+        order = np.argsort(codes.astype(np.int16) if len(self.shapes) < 2**15 else codes, kind="stable")
+        ordered = codes[order]
+        bounds = np.flatnonzero(np.diff(ordered, prepend=-1)) if len(ordered) else np.zeros(0, np.intp)
+        held = np.empty_like(words)
+        for at, word in enumerate(words):
+            np.take(word, order, out=held[at], mode="clip")
+        return _Block(rows[order], held, ordered[bounds], np.append(bounds, len(ordered)))
+
+    def in_order(self, blocks: Sequence[_Block]) -> NDArray[np.int32]:
+        """For each shape its place among all, by the row in which it first occurs."""
+        first = np.zeros(len(self.shapes), np.intp)
+        for block in reversed(blocks):
+            first[block.shapes] = block.rows[block.bounds[:-1]]
+        place = np.empty(len(first), np.int32)
+        place[np.argsort(first, kind="stable")] = np.arange(len(first), dtype=np.int32)
+        return place
+
+    def _codes(self, words: Words, lengths: NDArray[np.int64]) -> NDArray[np.int32]:
         """The shape of each text."""
-        plain = _SHAPED[texts.view(np.uint8)].view(np.uint64)
-        mixed = np.full(len(plain), plain.shape[1], np.uint64)
-        for at in range(plain.shape[1]):
-            mixed = (mixed ^ plain[:, at]) * _MIX[at % len(_MIX)]
+        plain = [_without_digits(word) for word in words]
+        mixed = lengths.view(np.uint64) * _MIX[0]
+        for at, word in enumerate(plain):
+            mixed ^= word
+            mixed *= _MIX[at % len(_MIX)]
             mixed ^= mixed >> np.uint64(29)
-        place = np.minimum(np.searchsorted(self.hashes, mixed), max(len(self.hashes) - 1, 0))
-        new = self.hashes[place] != mixed if len(self.hashes) else np.ones(len(mixed), np.bool_)
+        hashes, codes = self._table
+        place = _places(hashes, mixed)
+        new = hashes[place] != mixed if len(hashes) else np.ones(len(mixed), np.bool_)
         if new.any():
-            self._add(plain[new], mixed[new])
-            place = np.searchsorted(self.hashes, mixed)
-        return self.order[place]
+            with self._lock:
+                self._add([word[new] for word in plain], lengths[new], mixed[new])
+                hashes, codes = self._table
+            place = _places(hashes, mixed)
+        return codes[place]
 
-    def _add(self, plain: Words, mixed: Words) -> None:
+    def _add(self, plain: list[Words], lengths: NDArray[np.int64], mixed: Words) -> None:
         hashes, firsts = np.unique(mixed, return_index=True)
+        old, codes = self._table
+        if len(old):
+            fresh = old[_places(old, hashes)] != hashes  # another thread may have been here
+            hashes, firsts = hashes[fresh], firsts[fresh]
         own = np.arange(len(self.shapes), len(self.shapes) + len(hashes), dtype=np.int32)
-        self.shapes += [plain[first].tobytes().rstrip(b"\0") for first in firsts]
-        every = np.concatenate((self.hashes, hashes))
-        order = np.argsort(every, kind="stable")
-        self.hashes, self.order = every[order], np.concatenate((self.order, own))[order]
+        texts = np.stack([word[firsts] for word in plain], axis=1)
+        self.shapes += [text.tobytes()[:length] for text, length in zip(texts, lengths[firsts].tolist(), strict=True)]
+        at = np.searchsorted(old, hashes)
+        self._table = np.insert(old, at, hashes), np.insert(codes, at, own)
+
+
+def _places(hashes: Words, mixed: Words) -> NDArray[np.intp]:
+    return np.minimum(np.searchsorted(hashes, mixed), max(len(hashes) - 1, 0))

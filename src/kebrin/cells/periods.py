@@ -77,7 +77,7 @@ def _is_year(label: str) -> bool:
 @cache
 def _table() -> dict[str, dict[str, dict[str, int]]]:
     table: dict[str, dict[str, dict[str, int]]] = json.loads(
-        files("kebrin.layout").joinpath("periods.json").read_text("utf-8")
+        files("kebrin.cells").joinpath("periods.json").read_text("utf-8")
     )
     # Spellings of English that the locale data lacks.
     table["en"]["month"]["sept"] = 9
