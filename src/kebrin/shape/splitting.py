@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import math
+from dataclasses import replace
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import PlanError
+from kebrin.shape.parting import Entries, Spread
 from kebrin.table import Remark, Table, arrays
-from kebrin.values.entries import entries_of
-from kebrin.values.keys import clean
 from kebrin.values.outcome import Outcome, finished, place, unread_of
 from kebrin.values.suggesting import suggest
 from kebrin.values.texts import Texts, texts_of
@@ -56,85 +56,17 @@ def split(
     if not at:
         raise PlanError("split needs a delimiter", do='State at = [",", ";"]')
     texts = texts_of(table, column, "split", whole=True)
-    entries = _Entries.of(texts, at, keep_empty=keep_empty)
+    entries = Entries.of(texts, at, keep_empty=keep_empty)
     if into:
         return _into_columns(table, column, texts, entries, into)
     return _into_rows(table, column, texts, entries, position, [*along], share, at, keep_empty=keep_empty)
 
 
-@dataclass(frozen=True, eq=False)
-class _Entries:
-    """The entries of some texts, one after the other: codes into `words`, and where each text's begin."""
-
-    codes: NDArray[np.int64]
-    words: tuple[str, ...]
-    counts: NDArray[np.int64]
-
-    @classmethod
-    def of(cls, texts: Texts, at: Sequence[str], *, keep_empty: bool) -> _Entries:
-        """Split every text."""
-        lists, quoted = _split_plainly(texts.values, at)
-        flat = Texts.of(pa.chunked_array([lists.flatten()]))
-        bare = [clean(str(word)) for word in flat.values.to_pylist()]
-        codes = flat.codes
-        counts = np.diff(np.frombuffer(lists.buffers()[1], np.int32, len(lists) + 1)).astype(np.int64)
-        distinct = {word: place for place, word in enumerate(dict.fromkeys(bare))}
-        codes = np.array([distinct[word] for word in bare] or [0], np.int64)[codes]
-        if len(quoted):
-            codes, counts = _with_quoted(texts, quoted, codes, counts, distinct, at)
-        if not keep_empty and "" in distinct:
-            there = codes != distinct[""]
-            owner = np.repeat(np.arange(len(counts)), counts)
-            codes, counts = codes[there], np.bincount(owner[there], minlength=len(counts)).astype(np.int64)
-        return cls(codes, tuple(distinct), counts)
-
-    @property
-    def starts(self) -> NDArray[np.int64]:
-        """Where each text's entries begin."""
-        return np.asarray(np.cumsum(self.counts) - self.counts)
-
-    def of_text(self, text: int) -> list[str]:
-        """The entries of one text."""
-        start = int(self.starts[text])
-        return [self.words[code] for code in self.codes[start : start + int(self.counts[text])].tolist()]
-
-
-def _split_plainly(values: pa.StringArray, at: Sequence[str]) -> tuple[pa.ListArray, NDArray[np.intp]]:
-    """The texts split at every delimiter, and which of them hold quotes and must be split with care."""
-    import pyarrow.compute as pc
-
-    quoted = np.flatnonzero(np.asarray(pc.match_substring(values, '"')))
-    first, *others = sorted(at, key=len, reverse=True)
-    for other in others:
-        values = pc.replace_substring(values, other, first)
-    return pc.split_pattern(values, first), quoted
-
-
-def _with_quoted(
-    texts: Texts, quoted: NDArray[np.intp], codes: NDArray[np.int64], counts: NDArray[np.int64], distinct: dict[str, int],
-    at: Sequence[str],
-) -> tuple[NDArray[np.int64], NDArray[np.int64]]:  # fmt: skip
-    """The entries with those of texts that hold quotes done again, one text at a time."""
-    starts = np.cumsum(counts) - counts
-    pieces, done = [], 0
-    counts = counts.copy()
-    for text in quoted.tolist():
-        pieces.append(codes[done : starts[text]])
-        done = int(starts[text] + counts[text])
-        own = [distinct.setdefault(word, len(distinct)) for word in entries_of(str(texts.values[text].as_py()), at)]
-        pieces.append(np.array(own, np.int64))
-        counts[text] = len(own)
-    return np.concatenate([*pieces, codes[done:]]), counts
-
-
-def _into_columns(table: Table, column: str, texts: Texts, entries: _Entries, into: Sequence[str]) -> Table:
+def _into_columns(table: Table, column: str, texts: Texts, entries: Entries, into: Sequence[str]) -> Table:
     odd = np.flatnonzero((entries.counts != len(into)) & (entries.counts > 0)).tolist()
-    rows = np.arange(len(table))
-    own = np.append(entries.counts, 0)[texts.codes]
-    columns: dict[str, pa.Array | pa.ChunkedArray] = {}
-    for number, name in enumerate(into):
-        place_in_cell = np.where(own == len(into), number, len(entries.codes) + 1)
-        columns[name] = _entry_column(texts, entries, rows, place_in_cell)
+    columns: dict[str, pa.Array | pa.ChunkedArray] = {
+        name: entries.column_at(texts, number, len(into)) for number, name in enumerate(into)
+    }
     outcome = Outcome(
         "split", column, int((texts.codes >= 0).sum()), int((texts.codes >= 0).sum()), unread=unread_of(texts, odd),
         convention=f"{len(into)} entries a cell", note=f"into {', '.join(into)}",
@@ -143,104 +75,85 @@ def _into_columns(table: Table, column: str, texts: Texts, entries: _Entries, in
 
 
 def _into_rows(
-    table: Table, column: str, texts: Texts, entries: _Entries, position: str, along: list[str], share: Share,
+    table: Table, column: str, texts: Texts, entries: Entries, position: str, along: list[str], share: Share,
     at: Sequence[str], *, keep_empty: bool,
 ) -> Table:  # fmt: skip
-    own = np.maximum(np.append(entries.counts, 1)[texts.codes], 1)
+    own = np.maximum(entries.own(texts), 1)
     others = {name: _other(table, name, at, keep_empty=keep_empty) for name in along}
-    times = np.maximum.reduce([own, *(counts for _, _, counts in others.values())])
-    rows = np.repeat(np.arange(len(table)), times)
-    place_in_cell = np.arange(len(rows)) - np.repeat(np.cumsum(times) - times, times)
-    data = table.data.take(pa.Array.from_buffers(pa.int64(), len(rows), [None, pa.py_buffer(rows.astype(np.int64))]))
-    columns = {name: data.column(name) for name in table.columns}
-    columns[column] = _entry_column(texts, entries, rows, place_in_cell)
-    for name, (other, found, _) in others.items():
-        columns[name] = _entry_column(other, found, rows, place_in_cell)
+    spread = Spread(np.maximum.reduce([own, *(counts for _, _, counts in others.values())]))
     split_too = {column, *along}
-    numeric = [name for name in table.columns if pa.types.is_floating(table.data.column(name).type)]
-    shared = [name for name in numeric if name not in split_too]
+    kept = [name for name in table.columns if name not in split_too]
+    columns: dict[str, pa.Array | pa.ChunkedArray] = {column: entries.column(texts, spread)}
+    if kept:
+        data = table.data.select(kept).take(arrays.whole(spread.rows, pa.int64()))
+        columns |= {name: data.column(name) for name in kept}
+    for name, (other, found, _) in others.items():
+        columns[name] = found.column(other, spread)
+    shared = [name for name in kept if pa.types.is_floating(table.data.column(name).type)]
     for name in shared:
-        columns[name] = _shared(table.data.column(name).to_numpy(), rows, place_in_cell, times, share)
+        columns[name] = _shared(table.data.column(name).to_numpy(), spread, share)
     names = list(table.columns)
     if position:
         names.insert(names.index(column) + 1, position)
-        columns[position] = arrays.whole(place_in_cell + 1, pa.int64())
+        columns[position] = arrays.whole(spread.places + 1, pa.int64())
+    several = int((spread.times > 1).sum())
     uneven = [
         _unequal(table, column, name, own, counts) for name, (_, _, counts) in others.items() if (own != counts).any()
     ]
-    uneven += [_repeated(table, name) for name in _unread_amounts(table, split_too) if (times > 1).any()]
+    uneven += [_repeated(table, name) for name in _unread_amounts(table, split_too) if several]
+    uneven += [_changed_sum(table, name, columns[name]) for name in shared if not _same_sum(table, name, columns[name])]
     made = replace(
         table, data=pa.Table.from_arrays([columns[name] for name in names], names=names),
-        origins=table.origins.take(rows) if table.measures else table.origins,
-        remarks=(*table.remarks, *_said(table, column, texts, entries, times, shared, share), *uneven),
+        origins=table.origins.take(spread.rows) if table.measures else table.origins,
+        remarks=(*table.remarks, *_said(table, column, texts, entries, spread, shared, share), *uneven),
     )  # fmt: skip
-    return made.step(f"split {column}", len(table), f"{int((times > 1).sum()):,} cells held several entries")
+    return made.step(f"split {column}", len(table), f"{several:,} cells held several entries")
 
 
-def _other(
-    table: Table, name: str, at: Sequence[str], *, keep_empty: bool
-) -> tuple[Texts, _Entries, NDArray[np.int64]]:
+def _other(table: Table, name: str, at: Sequence[str], *, keep_empty: bool) -> tuple[Texts, Entries, NDArray[np.int64]]:
     texts = texts_of(table, name, "split")
-    entries = _Entries.of(texts, at, keep_empty=keep_empty)
-    return texts, entries, np.maximum(np.append(entries.counts, 1)[texts.codes], 1)
+    entries = Entries.of(texts, at, keep_empty=keep_empty)
+    return texts, entries, np.maximum(entries.own(texts), 1)
 
 
-def _entry_column(
-    texts: Texts, entries: _Entries, rows: NDArray[np.intp], place_in_cell: NDArray[np.int64]
-) -> pa.Array:
-    """The entry for each new row, None where its cell has no so manieth entry."""
-    text = texts.codes[rows]
-    starts, counts = np.append(entries.starts, 0), np.append(entries.counts, 0)
-    there = (text >= 0) & (place_in_cell < counts[text])
-    codes = np.append(entries.codes, -1)
-    return arrays.labels(
-        codes[np.where(there, starts[text] + place_in_cell, len(codes) - 1)].astype(np.int32), list(entries.words)
+def _shared(numbers: NDArray[np.float64], spread: Spread, share: Share) -> pa.Array:
+    if share == "equal":
+        return arrays.numbers(np.repeat(numbers / spread.times, spread.times))
+    return arrays.numbers(np.where(spread.places == 0, numbers[spread.rows], np.nan))
+
+
+def _same_sum(table: Table, name: str, after: pa.Array | pa.ChunkedArray) -> bool:
+    before = arrays.sum_of(table.data.column(name))
+    return math.isclose(before, arrays.sum_of(pa.chunked_array([after])), rel_tol=1e-9, abs_tol=1e-9)
+
+
+def _changed_sum(table: Table, name: str, after: pa.Array | pa.ChunkedArray) -> Remark:
+    sums = arrays.sum_of(table.data.column(name)), arrays.sum_of(pa.chunked_array([after]))
+    return Remark(
+        "changed sum", f"{name}: the sum was {sums[0]:,.10g} before the split and is {sums[1]:,.10g}", breaks=True
     )
 
 
-def _shared(
-    numbers: NDArray[np.float64],
-    rows: NDArray[np.intp],
-    place_in_cell: NDArray[np.int64],
-    times: NDArray[np.int64],
-    share: Share,
-) -> pa.Array:
-    if share == "equal":
-        return arrays.numbers(numbers[rows] / times[rows])
-    return arrays.numbers(np.where(place_in_cell == 0, numbers[rows], np.nan))
-
-
 def _said(
-    table: Table,
-    column: str,
-    texts: Texts,
-    entries: _Entries,
-    times: NDArray[np.int64],
-    shared: Sequence[str],
-    share: Share,
+    table: Table, column: str, texts: Texts, entries: Entries, spread: Spread, shared: Sequence[str], share: Share
 ) -> list[Remark]:
     rule = "shared out equally" if share == "equal" else "left with the first entry"
-    several = int((times > 1).sum())
-    what = f"split {column}: {several:,} of {len(table):,} cells held several entries, {int(times.sum()):,} rows now"
+    several = int((spread.times > 1).sum())
+    what = f"split {column}: {several:,} of {len(table):,} cells held several entries, {len(spread):,} rows now"
     if shared and several:
-        what += f"; {', '.join(shared)} {'was' if len(shared) == 1 else 'were'} {rule}"
+        sums = ", ".join(
+            f"{name} (sum {arrays.sum_of(table.data.column(name)):,.10g} before and after)" for name in shared
+        )
+        what += f"; {sums} {'was' if len(shared) == 1 else 'were'} {rule}"
     said = [Remark("split", what, count=several)]
-    twice = _twice(entries)
+    twice = entries.twice()
     if twice:
-        cells = sum(int(texts.counts[at]) for at in twice)
+        cells = int(texts.counts[twice].sum())
         shown = ", ".join(repr(str(texts.values[at].as_py())) for at in twice[:4])
         said.append(
             Remark("entries twice", f"split {column}: {cells:,} cells hold an entry twice: {shown}", count=cells)
         )
     return said
-
-
-def _twice(entries: _Entries) -> list[int]:
-    """The texts that hold an entry twice."""
-    owner = np.repeat(np.arange(len(entries.counts)), entries.counts)
-    pairs = np.sort(owner * max(len(entries.words), 1) + entries.codes)
-    again = pairs[1:][pairs[1:] == pairs[:-1]] // max(len(entries.words), 1)
-    return [int(one) for one in np.unique(again)]
 
 
 def _unread_amounts(table: Table, split_too: Collection[str]) -> list[str]:

@@ -14,7 +14,12 @@ from kebrin.sources import files, read
 from kebrin.table import Table, arrays
 
 if TYPE_CHECKING:
+    from pyarrow.parquet import FileMetaData
+
     from kebrin.cells import Sheet
+
+
+_PLACE_BYTES = 5
 
 
 def read_table(path: str | Path) -> Table:
@@ -62,12 +67,25 @@ def _column(sheet: Sheet, rows: np.ndarray, column: int) -> pa.Array:
                          for value, kind in zip(values, kinds.tolist(), strict=True)])  # fmt: skip
 
 
+def _repeating(about: FileMetaData) -> list[str]:
+    """The columns of texts that the file keeps as a list of distinct ones: these are read as they are kept."""
+    names = []
+    for at in range(about.num_columns):
+        parts = [about.row_group(group).column(at) for group in range(about.num_row_groups)]
+        # Places in the list take few bytes; a column whose list grew too long is kept whole.
+        small = sum(part.total_uncompressed_size for part in parts) < _PLACE_BYTES * about.num_rows
+        text = about.schema.column(at).physical_type == "BYTE_ARRAY"
+        if parts and text and small and all(part.has_dictionary_page for part in parts):
+            names.append(about.schema.column(at).path)
+    return names
+
+
 def _parquet(path: Path) -> Table:
     from pyarrow import parquet
 
     files.first_bytes(path)
     try:
-        data = parquet.ParquetFile(path).read()
+        data = parquet.ParquetFile(path, read_dictionary=_repeating(parquet.read_metadata(path))).read()
     except (pa.ArrowInvalid, OSError) as error:
         raise SourceError("this is no Parquet file", Place(str(path)), why=str(error).splitlines()[0]) from None
     measures = tuple(name for name in data.column_names if pa.types.is_floating(data.column(name).type))

@@ -99,6 +99,13 @@ def codes_of(column: pa.DictionaryArray) -> NDArray[np.int64]:
     return codes
 
 
+def text_bytes(texts: pa.StringArray) -> tuple[NDArray[np.int32], NDArray[np.uint8]]:
+    """Where each text begins among the bytes of all (and behind them where the last one ends), and these bytes."""
+    _, offsets, data = texts.buffers()
+    starts = np.frombuffer(offsets, np.int32, len(texts) + 1 + texts.offset)[texts.offset :]
+    return starts, np.frombuffer(data, np.uint8) if data is not None and data.size else np.zeros(0, np.uint8)
+
+
 def distinct_rows(data: pa.Table) -> int:
     """How many rows of a table of labels are distinct.
 

@@ -27,6 +27,8 @@ TIE = 0.04
 _NEAREST = 3
 # Keys with most letter pairs in common that are scored, and the likeness below which one is not near at all.
 _CANDIDATES, _LEAST = 24, 0.6
+# How many of the nearest keys are kept, and how many are asked about at a time.
+_KEPT, _AT_ONCE = 8, 512
 # Shortest key that likeness is asked about: between two or three letters everything is alike.
 _SHORTEST = 4
 #: What parts code and label in one cell.
@@ -106,14 +108,50 @@ class CodeList:
 
     def likely(self, texts: Sequence[str]) -> list[list[Likely]]:
         """For each text the codes that it may mean, the likeliest first."""
-        near = Near(list(self.by_key))
+        # A code with figures in it is near hundreds of others, and tells nothing.
+        numbered = {key(code) for code in self.labels if any(map(str.isdigit, code))}
+        known = [one for one in self.by_key if one not in numbered or one == key(self.labels[self.by_key[one]])]
         told: list[list[Likely]] = []
-        for text in texts:
+        for near in nearest_keys([key(text) for text in texts], known):
             best: dict[str, float] = {}
-            for other, score in near.to(key(text)):
+            for other, score in near:
                 best.setdefault(self.by_key[other], score)
             told.append([Likely(code, self.labels[code], score) for code, score in list(best.items())[:_NEAREST]])
         return told
+
+
+def nearest_keys(keys: Sequence[str], known: Sequence[str], least: float = _LEAST) -> list[list[tuple[str, float]]]:
+    """For each key the known ones near it with their likeness (0 to 1), the nearest first; all are scored at once.
+
+    >>> nearest_keys(["halan", "xy"], ["hallan", "brae"])
+    [[('hallan', 0.9090909090909091)], []]
+    """
+    from rapidfuzz import fuzz, process
+
+    near: list[list[tuple[str, float]]] = [[] for _ in keys]
+    asked = [at for at, one in enumerate(keys) if len(one) >= _SHORTEST]
+    for start in range(0, len(asked) if known else 0, _AT_ONCE):
+        block = asked[start : start + _AT_ONCE]
+        scores = process.cdist(
+            [keys[at] for at in block],
+            known,
+            scorer=fuzz.ratio,
+            score_cutoff=100 * least - 1,
+            dtype=np.uint8,
+            workers=-1,
+        )
+        row, column = np.nonzero(scores)
+        order = np.lexsort((-scores[row, column].astype(np.int16), row))
+        row, column = row[order], column[order]
+        rank = np.arange(len(row)) - np.searchsorted(row, row)
+        for at, other in zip(row[rank < _KEPT].tolist(), column[rank < _KEPT].tolist(), strict=True):
+            # Whole per cents are too coarse to tell near ones apart.
+            exact = fuzz.ratio(keys[block[at]], known[other]) / 100
+            if exact >= least:
+                near[block[at]].append((known[other], exact))
+    for found in near:
+        found.sort(key=lambda one: (-one[1], one[0]))
+    return near
 
 
 class Near:

@@ -18,8 +18,11 @@ def key(text: str) -> str:
     >>> key("  Wick-of-Ness "), key("NESS, WICK OF"), key("Ｂrae"), key("Tårn Skerrý")
     ('ness of wick', 'ness of wick', 'brae', 'skerry tarn')
     """
-    plain = unicodedata.normalize("NFKD", text).casefold().translate(_LETTERS)
-    bare = "".join(letter for letter in plain if not unicodedata.combining(letter))
+    if text.isascii():
+        bare = text.lower()
+    else:
+        plain = unicodedata.normalize("NFKD", text).casefold().translate(_LETTERS)
+        bare = "".join(letter for letter in plain if not unicodedata.combining(letter))
     return " ".join(sorted(filter(None, _PARTS.split(bare))))
 
 
@@ -29,6 +32,8 @@ def clean(text: str) -> str:
     >>> clean(" Hallan\u00a0 quay\x00 ")
     'Hallan quay'
     """
+    if text.isascii() and text.isprintable():
+        return " ".join(text.split())
     composed = unicodedata.normalize("NFC", text)
     return " ".join(
         "".join(" " if unicodedata.category(one) in {"Cc", "Zs", "Zl"} else one for one in composed).split()

@@ -7,13 +7,15 @@ time. Texts are worked on in blocks that stay in cache, several blocks at once w
 
 from __future__ import annotations
 
-import os
 from dataclasses import dataclass
 from functools import cached_property
 from threading import Lock
 from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
+
+from kebrin.table import arrays
+from kebrin.table.threads import in_parallel
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -23,13 +25,11 @@ if TYPE_CHECKING:
 
     Words = NDArray[np.uint64]
 
-Part = TypeVar("Part")
 Made = TypeVar("Made")
 
 #: Texts of more bytes than this have no shape: they are neither numbers nor dates.
 LONGEST = 48
 _BLOCK = 131_072  # texts worked on at a time: few enough for the cache, enough for threads to run side by side
-_MOST_THREADS = 4
 # Up to so many digits are put together one by one.
 _FEW = 3
 _NIBBLES = np.uint64(0x0F0F0F0F0F0F0F0F)
@@ -109,7 +109,7 @@ class Shapes:
         (('(0,000)', '00'), [0, 0, 1])
         """
         known, count = _Known(), len(values)
-        source = _Source.of(values)
+        source = _Source(*arrays.text_bytes(values))
         blocks = in_parallel(
             lambda start: known.block(source, start, min(start + _BLOCK, count)), range(0, count, _BLOCK)
         )
@@ -153,18 +153,6 @@ class Shapes:
         return flags
 
 
-def in_parallel(work: Callable[[Part], Made], parts: Sequence[Part]) -> list[Made]:
-    """What some work makes of each part, in order; done by several threads, since NumPy lets go of the interpreter."""
-    cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
-    threads = min(cores, _MOST_THREADS, len(parts))
-    if threads < 2:
-        return [work(part) for part in parts]
-    from concurrent.futures import ThreadPoolExecutor
-
-    with ThreadPoolExecutor(threads) as pool:
-        return list(pool.map(work, parts))
-
-
 def _decoded(words: Words, width: int) -> NDArray[np.int64]:
     """The number that the first `width` bytes of each word make, all of them digits; the first byte is the lowest."""
     if width <= _FEW:
@@ -186,16 +174,10 @@ def _decoded(words: Words, width: int) -> NDArray[np.int64]:
 
 @dataclass(frozen=True, eq=False)
 class _Source:
-    """The bytes of all texts, one after the other, and where each begins; the last number is where the last one ends."""
+    """Where each text begins and the last one ends, and the bytes of all, one after the other."""
 
-    data: NDArray[np.uint8]
     starts: NDArray[np.int32]
-
-    @classmethod
-    def of(cls, values: pa.StringArray) -> _Source:
-        _, offsets, data = values.buffers()
-        starts = np.frombuffer(offsets, np.int32, len(values) + 1 + values.offset)[values.offset :]
-        return cls(np.frombuffer(data, np.uint8) if data is not None and data.size else np.zeros(0, np.uint8), starts)
+    data: NDArray[np.uint8]
 
     def words(self, starts: NDArray[np.int64], lengths: NDArray[np.int64]) -> Words:
         """The bytes of some texts (words of eight x texts), zeros behind the last byte of each."""
