@@ -26,11 +26,12 @@ if TYPE_CHECKING:
 ROUNDS = 3
 OURS = """
 import sys
+from pathlib import Path
+from kebrin.deliver.tables import write_table
 from kebrin.plan.stepping import TAKEN
 from kebrin.sources.tables import read_table
-from pyarrow import parquet
 verb, source, target, options = sys.argv[1], sys.argv[2], sys.argv[3], eval(sys.argv[4])
-parquet.write_table(TAKEN[verb](read_table(source), "x", **options).data, target)
+write_table(TAKEN[verb](read_table(source), "x", **options), Path(target))
 """
 POLARS = {
     "dates": """

@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import re
 from functools import cache, lru_cache
-from importlib.resources import files
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.errors import PlanError
@@ -77,7 +77,7 @@ def _is_year(label: str) -> bool:
 @cache
 def _table() -> dict[str, dict[str, dict[str, int]]]:
     table: dict[str, dict[str, dict[str, int]]] = json.loads(
-        files("kebrin.cells").joinpath("periods.json").read_text("utf-8")
+        Path(__file__).with_name("periods.json").read_text("utf-8")
     )
     # Spellings of English that the locale data lacks.
     table["en"]["month"]["sept"] = 9

@@ -10,6 +10,8 @@ def main() -> None:
     """Run the `kebrin` command and end the process."""
     from kebrin.cli.ahead import head_start
 
+    # No linear algebra is done here: threads made ready for it would only cost time.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     head_start(sys.argv[1:])
     from kebrin.cli.app import app
 

@@ -102,7 +102,7 @@ def _column(sheet: Sheet, column: int) -> list[str]:
 
 
 def _texts(said: Sequence[str]) -> Texts:
-    return Texts(arrays.texts(list(said)), np.arange(len(said)), whole=True)
+    return Texts(arrays.texts(list(said)), None)
 
 
 def convert(

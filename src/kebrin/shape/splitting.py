@@ -68,7 +68,7 @@ def _into_columns(table: Table, column: str, texts: Texts, entries: Entries, int
         name: entries.column_at(texts, number, len(into)) for number, name in enumerate(into)
     }
     outcome = Outcome(
-        "split", column, int((texts.codes >= 0).sum()), int((texts.codes >= 0).sum()), unread=unread_of(texts, odd),
+        "split", column, texts.cells, texts.cells, unread=unread_of(texts, odd),
         convention=f"{len(into)} entries a cell", note=f"into {', '.join(into)}",
     )  # fmt: skip
     return finished(table, columns, outcome)

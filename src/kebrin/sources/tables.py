@@ -12,6 +12,7 @@ from kebrin.cells import Kind, as_label
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files, read
 from kebrin.table import Table, arrays
+from kebrin.table.threads import in_parallel
 
 if TYPE_CHECKING:
     from pyarrow.parquet import FileMetaData
@@ -85,7 +86,14 @@ def _parquet(path: Path) -> Table:
 
     files.first_bytes(path)
     try:
-        data = parquet.ParquetFile(path, read_dictionary=_repeating(parquet.read_metadata(path))).read()
+        about = parquet.read_metadata(path)
+        listed = _repeating(about)
+
+        def rows_of(group: int) -> pa.Table:
+            return parquet.ParquetFile(path, read_dictionary=listed).read_row_group(group)
+
+        groups = list(range(about.num_row_groups))
+        data = pa.concat_tables(in_parallel(rows_of, groups)) if groups else parquet.ParquetFile(path).read()
     except (pa.ArrowInvalid, OSError) as error:
         raise SourceError("this is no Parquet file", Place(str(path)), why=str(error).splitlines()[0]) from None
     measures = tuple(name for name in data.column_names if pa.types.is_floating(data.column(name).type))

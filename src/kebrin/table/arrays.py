@@ -144,7 +144,7 @@ def is_constant(column: pa.ChunkedArray) -> bool:
 
 
 def _primitive(kind: pa.DataType, values: NDArray[np.generic], known: NDArray[np.bool_] | None) -> pa.Array:
-    validity = None if known is None else _bitmap(known)
+    validity = None if known is None or known.all() else _bitmap(known)
     return pa.Array.from_buffers(kind, len(values), [validity, pa.py_buffer(values)])
 
 

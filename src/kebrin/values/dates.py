@@ -82,21 +82,23 @@ def date(
     read = read_dates(texts, column, order=order, languages=languages, latest=latest, missing=missing)
     full = np.asarray(texts.spread(read.units, NONE), np.int64)
     known = full != NONE
+    count = int(np.count_nonzero(known))
     columns: dict[str, pa.Array | pa.ChunkedArray] = {column: _array(full, known, read)}
     if written:
         columns[written] = table.data.column(column)
-    ends = (full[known].min(), full[known].max()) if known.any() else ()
+    there = full if count == len(full) else full[known]
+    ends = (there.min(), there.max()) if count else ()
     span = ", " + " to ".join(_iso(int(end) // read.per_second) for end in ends) if ends else ""
     outcome = Outcome(
-        "date", column, int((texts.codes >= 0).sum()), int(known.sum()), int(texts.counts[read.missing].sum()),
+        "date", column, texts.cells, count, texts.cells_of(read.missing),
         unread_of(texts, np.flatnonzero(read.unread).tolist()), read.words, read.evidence,
-        f"{int(known.sum()):,} dates{span}",
+        f"{count:,} dates{span}",
     )  # fmt: skip
     return finished(table, columns, outcome, lenient=unread == "blank")
 
 
 def _array(units: Whole, known: NDArray[np.bool_], read: Dates) -> pa.Array:
-    filled = np.where(known, units, 0)
+    filled = units if known.all() else np.where(known, units, 0)
     if not read.timed:
         return arrays.whole(filled // DAY, pa.date32(), known)
     unit = "s" if read.per_second == 1 else "us"
@@ -123,7 +125,8 @@ def _from_serials(table: Table, column: str, serial: str) -> Table:
             do="Round them first, or read the column without serial",
         )  # fmt: skip
     column_of = arrays.whole(whole + _SERIALS[serial], pa.date32(), known)
-    said = Outcome("date", column, int(known.sum()), int(known.sum()), convention=f"serial days counted from {serial}")
+    count = int(known.sum())
+    said = Outcome("date", column, count, count, convention=f"serial days counted from {serial}")
     return finished(table, {column: column_of}, said)
 
 

@@ -83,10 +83,10 @@ def missing(
         columns[status] = labels_of(texts, [text or None for text in why])
     if written:
         columns[written] = table.data.column(column)
-    found = int(texts.counts[is_mark].sum())
+    found = texts.cells_of(is_mark)
     shown = ", ".join(sorted({repr(str(texts.values[at].as_py())) for at in np.flatnonzero(is_mark).tolist()})[:6])
     outcome = Outcome(
-        "missing", column, int((texts.codes >= 0).sum()), found, convention=f"the marks {shown}" if shown else "no mark",
+        "missing", column, texts.cells, found, convention=f"the marks {shown}" if shown else "no mark",
         note=f"{found:,} cells are missing now",
     )  # fmt: skip
     return finished(table, columns, outcome)
@@ -150,7 +150,7 @@ def flag(
     meaning = {**_words(_YES, _YES_SIGNS, languages, value=True), **_words(_NO, _NO_SIGNS, languages, value=False)}
     meaning |= {text.casefold(): True for text in yes} | {text.casefold(): False for text in no}
     said = [clean(str(text)).casefold() for text in texts.values.to_pylist()]
-    nulls = int((texts.codes < 0).sum()) + sum(int(texts.counts[at]) for at, text in enumerate(said) if not text)
+    nulls = len(table) - texts.cells + sum(int(texts.counts[at]) for at, text in enumerate(said) if not text)
     if nulls and not blank:
         raise ValuesError(
             f"the column {column!r} has {nulls:,} blank cells", why='"never answered" and "no" differ',
@@ -163,7 +163,7 @@ def flag(
     if written:
         columns[written] = table.data.column(column)
     outcome = Outcome(
-        "flag", column, int((texts.codes >= 0).sum()), int((full >= 0).sum()), 0,
+        "flag", column, texts.cells, int((full >= 0).sum()), 0,
         unread_of(texts, np.flatnonzero(values == -2).tolist()),
         note=f"{int((full == 1).sum()):,} yes, {int((full == 0).sum()):,} no, {int((full == -1).sum()):,} missing",
     )  # fmt: skip

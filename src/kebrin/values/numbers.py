@@ -92,9 +92,8 @@ def number(
     if written:
         columns[written] = table.data.column(column)
     known = ~np.isnan(full)
-    counts = texts.counts
     outcome = Outcome(
-        "number", column, int((texts.codes >= 0).sum()), int(known.sum()), int(counts[read.missing].sum()),
+        "number", column, texts.cells, int(known.sum()), texts.cells_of(read.missing),
         unread_of(texts, np.flatnonzero(read.unread).tolist()), _told(read, scale, flip), read.convention.evidence,
         f"{int(known.sum()):,} numbers" + ("" if currency or unit else f", sum {float(np.nansum(full)):,.10g}"),
     )  # fmt: skip

@@ -60,14 +60,13 @@ def find_order(
         return "", ""
     if stated:
         return PLACES[stated], "as stated"
-    counts = texts.counts
 
     def judge(chunk: Chunk) -> dict[str, tuple[int, int, int]]:
         judged = {}
-        own = counts[chunk.rows]
         for places, good in _possible(chunk, open_shapes[chunk.shape], latest).items():
             bad = np.flatnonzero(~good)
-            judged[places] = int(own.sum()), int(own[bad].sum()), int(chunk.rows[bad[0]]) if len(bad) else -1
+            first = int(chunk.rows[bad[0]]) if len(bad) else -1
+            judged[places] = texts.cells_at(chunk.rows), texts.cells_at(chunk.rows[bad]), first
         return judged
 
     possible, total = dict.fromkeys(PLACES.values(), 0), 0

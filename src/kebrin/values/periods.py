@@ -100,7 +100,7 @@ def period(
     if written:
         columns[written] = table.data.column(column)
     outcome = Outcome(
-        "period", column, int((texts.codes >= 0).sum()), known, unread=unread_of(texts, lost),
+        "period", column, texts.cells, known, unread=unread_of(texts, lost),
         convention=f"a fiscal year from month {first_month}" if any("/" in (one or "") for one in read) else "",
         note=f"{len({one for one in read if one}):,} periods",
     )  # fmt: skip

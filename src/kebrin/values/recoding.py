@@ -81,7 +81,7 @@ def recode(
     counts = texts.counts
     changed = sum(int(counts[at]) for at, code in enumerate(new) if code != said[at])
     outcome = Outcome(
-        "recode", column, int((texts.codes >= 0).sum()), changed, convention=f"{len(codes.labels):,} codes",
+        "recode", column, texts.cells, changed, convention=f"{len(codes.labels):,} codes",
         note=f"{len(said):,} spellings became {len(set(filter(None, new))):,}",
     )  # fmt: skip
     done = finished(table, columns, outcome)

@@ -65,9 +65,9 @@ class Chunk:
 
     def _eight(self, offset: int, width: int) -> NDArray[np.int64]:
         word, byte = divmod(offset, 8)
-        taken = self.words[word] >> np.uint64(8 * byte) if byte else self.words[word]
+        taken = self.words[word] >> np.uint64(8 * byte)
         if byte + width > 8:
-            taken = taken | (self.words[word + 1] << np.uint64(8 * (8 - byte)))
+            taken |= self.words[word + 1] << np.uint64(8 * (8 - byte))
         return _decoded(taken, width)
 
 
@@ -154,15 +154,20 @@ class Shapes:
 
 
 def _decoded(words: Words, width: int) -> NDArray[np.int64]:
-    """The number that the first `width` bytes of each word make, all of them digits; the first byte is the lowest."""
+    """The number that the first `width` bytes of each word make, all of them digits; the first byte is the lowest.
+
+    The words are used up.
+    """
     if width <= _FEW:
         number = words & np.uint64(15)
-        for at in range(1, width):
+        for _ in range(1, width):
+            words >>= _EIGHT
             number *= np.uint64(10)
-            number += (words >> np.uint64(8 * at)) & np.uint64(15)
+            number += words & np.uint64(15)
         return number.view(np.int64)
     # Pairs, then fours, then all eight digits together: three multiplications for a whole word.
-    digits = words << np.uint64(8 * (8 - width))
+    digits = words
+    digits <<= np.uint64(8 * (8 - width))
     digits &= _NIBBLES
     for step, ten, mask in _STEPS:
         upper = digits >> step
@@ -187,9 +192,15 @@ class _Source:
             # The last words would reach beyond the bytes: those of this block are copied, with zeros behind.
             first = int(starts[0]) if len(starts) else 0
             data, starts = np.concatenate((data[first:], np.zeros(8 * count, np.uint8))), starts - first
-        every = np.ndarray((max(len(data) - 7, 0),), "<u8", data.data, 0, (1,))
         words = np.empty((count, len(starts)), np.uint64)
-        least = int(lengths.min(initial=0))
+        least = int(lengths.min()) if len(lengths) else 0
+        if len(starts) and least == int(lengths.max()) and int(starts[-1] - starts[0]) == least * (len(starts) - 1):
+            # Texts of one length stand in step: their words are columns of the bytes.
+            for at in range(count):
+                words[at] = np.ndarray((len(starts),), "<u8", data.data, int(starts[0]) + 8 * at, (least,))
+                words[at] &= _HELD[min(least - 8 * at, 8)]
+            return words
+        every = np.ndarray((max(len(data) - 7, 0),), "<u8", data.data, 0, (1,))
         for at in range(count):
             words[at] = every[starts + 8 * at]
             if least < 8 * (at + 1):
@@ -197,19 +208,22 @@ class _Source:
         return words
 
 
-def _without_digits(words: Words) -> Words:
-    """Words with every digit as 0, eight bytes at a time: a digit's lower half is cleared."""
-    off = words ^ _ZEROS  # now digits are 0 to 9
-    beyond = off & _LOW
-    beyond += _OVER_NINE
-    beyond |= off
-    beyond &= _HIGH
-    beyond ^= _HIGH  # the high bit is set where a digit is
-    halves = beyond >> np.uint64(3)
-    beyond >>= np.uint64(7)
-    halves -= beyond
-    halves &= words
-    return words ^ halves
+def _without_digits(words: Words, room: Words, out: Words) -> None:
+    """Words with every digit as 0, eight bytes at a time: a digit's lower half is cleared.
+
+    The steps work in place: for arrays that come and go the system's memory would cost as much as the work.
+    """
+    np.bitwise_xor(words, _ZEROS, out=out)  # now digits are 0 to 9
+    np.bitwise_and(out, _LOW, out=room)
+    room += _OVER_NINE
+    room |= out
+    room &= _HIGH
+    room ^= _HIGH  # the high bit is set where a digit is
+    np.right_shift(room, np.uint64(3), out=out)
+    room >>= np.uint64(7)
+    out -= room
+    out &= words
+    out ^= words
 
 
 class _Known:
@@ -250,33 +264,39 @@ class _Known:
 
     def _codes(self, words: Words, lengths: NDArray[np.int64]) -> NDArray[np.int32]:
         """The shape of each text."""
-        plain = [_without_digits(word) for word in words]
         mixed = lengths.view(np.uint64) * _MIX[0]
-        for at, word in enumerate(plain):
-            mixed ^= word
+        room, plain = np.empty_like(mixed), np.empty_like(mixed)
+        for at, word in enumerate(words):
+            _without_digits(word, room, plain)
+            mixed ^= plain
             mixed *= _MIX[at % len(_MIX)]
-            mixed ^= mixed >> np.uint64(29)
+            np.right_shift(mixed, np.uint64(29), out=room)
+            mixed ^= room
         hashes, codes = self._table
         place = _places(hashes, mixed)
         new = hashes[place] != mixed if len(hashes) else np.ones(len(mixed), np.bool_)
         if new.any():
             with self._lock:
-                self._add([word[new] for word in plain], lengths[new], mixed[new])
+                self._add(words[:, new], lengths[new], mixed[new])
                 hashes, codes = self._table
             place = _places(hashes, mixed)
         return codes[place]
 
-    def _add(self, plain: list[Words], lengths: NDArray[np.int64], mixed: Words) -> None:
+    def _add(self, words: Words, lengths: NDArray[np.int64], mixed: Words) -> None:
         hashes, firsts = np.unique(mixed, return_index=True)
         old, codes = self._table
         if len(old):
             fresh = old[_places(old, hashes)] != hashes  # another thread may have been here
             hashes, firsts = hashes[fresh], firsts[fresh]
-        own = np.arange(len(self.shapes), len(self.shapes) + len(hashes), dtype=np.int32)
-        texts = np.stack([word[firsts] for word in plain], axis=1)
+        fresh_codes = np.arange(len(self.shapes), len(self.shapes) + len(hashes), dtype=np.int32)
+        texts = np.empty((len(firsts), len(words)), np.uint64)
+        room, plain = np.empty(len(firsts), np.uint64), np.empty(len(firsts), np.uint64)
+        for place, word in enumerate(words):
+            _without_digits(word[firsts], room, plain)
+            texts[:, place] = plain
         self.shapes += [text.tobytes()[:length] for text, length in zip(texts, lengths[firsts].tolist(), strict=True)]
         at = np.searchsorted(old, hashes)
-        self._table = np.insert(old, at, hashes), np.insert(codes, at, own)
+        self._table = np.insert(old, at, hashes), np.insert(codes, at, fresh_codes)
 
 
 def _places(hashes: Words, mixed: Words) -> NDArray[np.intp]:

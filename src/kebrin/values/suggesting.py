@@ -86,9 +86,7 @@ def _as_numbers(texts: Texts, column: str) -> Suggestion | None:
 
 
 def _numbers(texts: Texts, column: str, read: Numbers) -> Suggestion | None:
-    counts = texts.counts
-    known = int(counts[~np.isnan(read.values)].sum())
-    lost = int(counts[read.unread].sum())
+    known, lost = texts.cells_of(~np.isnan(read.values)), texts.cells_of(read.unread)
     if not known or known < _LIKELY * (known + lost):
         return None
     used = [read.amounts[at] for at in read.used]
@@ -154,9 +152,7 @@ def _as_dates(texts: Texts, column: str) -> Suggestion | None:
 
 
 def _dates(texts: Texts, column: str, read: Dates) -> Suggestion | None:
-    counts = texts.counts
-    known = int(counts[~read.unread & ~read.missing].sum())
-    lost = int(counts[read.unread].sum())
+    known, lost = texts.cells_of(~read.unread & ~read.missing), texts.cells_of(read.unread)
     if not known or known < _LIKELY * (known + lost):
         return None
     if lost:
@@ -166,7 +162,7 @@ def _dates(texts: Texts, column: str, read: Dates) -> Suggestion | None:
 
 def _with_others(texts: Texts, column: str, verb: str, meaning: str, unread: NDArray[np.bool_], why: str) -> Suggestion:
     """Numbers or dates among other texts: a few words alone may be marks for "no value", anything else is a mistake."""
-    lost = int(texts.counts[unread].sum())
+    lost = texts.cells_of(unread)
     at = np.flatnonzero(unread)
     words = sorted({clean(str(texts.values[one].as_py())) for one in at[: _MOST_MARKS + 1].tolist()})
     shown = ", ".join(map(repr, words[:4]))
@@ -186,7 +182,7 @@ def _as_flags(texts: Texts, column: str) -> Suggestion | None:
     said = {clean(str(text)).casefold() for text in texts.values.to_pylist()[:50]} - {""}
     if not said or len(texts) > 8 or not said <= flag_words(["en"]):
         return None
-    blanks = bool((texts.codes < 0).any())
+    blanks = texts.cells < len(texts.codes)
     answers = ({"blank": "no"}, {"blank": "missing"}) if blanks else ()
     asked = "does a blank cell mean no, or that nobody answered?" if blanks else ""
     why = f"it says {', '.join(sorted(said))} and nothing else"

@@ -24,11 +24,25 @@ ROWS_TOLD = 5
 
 @dataclass(frozen=True, eq=False)
 class Texts:
-    """Texts to be worked on (`values`, no nulls), and for each row of the column the place of its text; -1 for null."""
+    """Texts to be worked on (`values`, no nulls), and for each row the place of its text; none if they are the rows' own."""
 
     values: pa.StringArray
-    codes: NDArray[np.int64]
-    whole: bool
+    places: NDArray[np.int64] | None
+
+    @property
+    def whole(self) -> bool:
+        """Whether the texts are those of the rows as they stand."""
+        return self.places is None
+
+    @cached_property
+    def codes(self) -> NDArray[np.int64]:
+        """For each row the place of its text; -1 for null."""
+        return np.arange(len(self.values)) if self.places is None else self.places
+
+    @cached_property
+    def cells(self) -> int:
+        """How many rows have a text."""
+        return len(self.values) if self.places is None else int((self.places >= 0).sum())
 
     @classmethod
     def of(cls, column: pa.ChunkedArray, *, whole: bool = False) -> Texts:
@@ -43,10 +57,10 @@ class Texts:
             one = one.cast(pa.string())
         if not pa.types.is_dictionary(one.type):
             if whole and len(one) > 2 * _SAMPLE and not one.null_count and _hardly_repeats(one):
-                return cls(one, np.arange(len(one)), whole=True)
+                return cls(one, None)
             one = one.dictionary_encode()
         words = one.dictionary if pa.types.is_string(one.dictionary.type) else one.dictionary.cast(pa.string())
-        return cls(words, arrays.codes_of(one), whole=False)
+        return cls(words, arrays.codes_of(one))
 
     def __len__(self) -> int:
         return len(self.values)
@@ -58,12 +72,20 @@ class Texts:
             return np.ones(len(self.values), np.int64)
         return np.bincount(self.codes[self.codes >= 0], minlength=len(self.values)).astype(np.int64)
 
+    def cells_of(self, which: NDArray[np.bool_]) -> int:
+        """How many rows bear one of some texts."""
+        return int(np.count_nonzero(which)) if self.whole else int(self.counts[which].sum())
+
+    def cells_at(self, places: NDArray[np.intp]) -> int:
+        """How many rows bear one of the texts at some places."""
+        return len(places) if self.whole else int(self.counts[places].sum())
+
     def spread(self, values: NDArray[np.generic], empty: object) -> NDArray[np.generic]:
         """One value per text as one per row, with a stand-in where the column is null."""
-        if self.whole:
+        if self.places is None:
             return values
         padded = np.append(values, np.array([empty], values.dtype))
-        return padded[self.codes]
+        return padded[self.places]
 
     def rows(self, text: int, most: int = ROWS_TOLD) -> list[int]:
         """The first rows that bear a text."""
@@ -86,7 +108,7 @@ def texts_of(table: Table, name: str, verb: str, *, whole: bool = False) -> Text
     column = table.data.column(name)
     kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
     if pa.types.is_null(kind):
-        return Texts(pa.array([], pa.string()), np.full(len(column), -1), whole=False)
+        return Texts(pa.array([], pa.string()), np.full(len(column), -1))
     if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
         raise PlanError(
             f"{verb} reads texts, and {name!r} holds {arrays.kind_of(column)}s",

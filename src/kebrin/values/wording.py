@@ -74,7 +74,7 @@ def text(
     changed = sum(int(texts.counts[at]) for at, one in enumerate(said) if one != str(texts.values[at].as_py()))
     distinct = len({one for one in said if one})
     outcome = Outcome(
-        "text", column, int((texts.codes >= 0).sum()), changed, unread=unread_of(texts, lost),
+        "text", column, texts.cells, changed, unread=unread_of(texts, lost),
         note=f"{len(texts):,} distinct texts became {distinct:,}" + _alike(texts.values.to_pylist(), said) * bool(spelled),
     )  # fmt: skip
     return finished(table, columns, outcome, lenient=unread == "blank" or bool(into))
