@@ -28,7 +28,7 @@ _NEAREST = 3
 # Keys with most letter pairs in common that are scored, and the likeness below which one is not near at all.
 _CANDIDATES, _LEAST = 24, 0.6
 # How many of the nearest keys are kept, and how many are asked about at a time.
-_KEPT, _AT_ONCE = 8, 512
+_KEPT, _AT_ONCE = 6, 512
 # Shortest key that likeness is asked about: between two or three letters everything is alike.
 _SHORTEST = 4
 #: What parts code and label in one cell.
@@ -123,8 +123,8 @@ class CodeList:
 def nearest_keys(keys: Sequence[str], known: Sequence[str], least: float = _LEAST) -> list[list[tuple[str, float]]]:
     """For each key the known ones near it with their likeness (0 to 1), the nearest first; all are scored at once.
 
-    >>> nearest_keys(["halan", "xy"], ["hallan", "brae"])
-    [[('hallan', 0.9090909090909091)], []]
+    >>> nearest_keys(["halan", "xy"], ["hallan", "brae"])  # doctest: +ELLIPSIS
+    [[('hallan', 0.909090...)], []]
     """
     from rapidfuzz import fuzz, process
 
@@ -133,24 +133,18 @@ def nearest_keys(keys: Sequence[str], known: Sequence[str], least: float = _LEAS
     for start in range(0, len(asked) if known else 0, _AT_ONCE):
         block = asked[start : start + _AT_ONCE]
         scores = process.cdist(
-            [keys[at] for at in block],
-            known,
-            scorer=fuzz.ratio,
-            score_cutoff=100 * least - 1,
-            dtype=np.uint8,
-            workers=-1,
+            [keys[at] for at in block], known, scorer=fuzz.ratio, score_cutoff=100 * least, dtype=np.float32, workers=-1
         )
-        row, column = np.nonzero(scores)
-        order = np.lexsort((-scores[row, column].astype(np.int16), row))
-        row, column = row[order], column[order]
-        rank = np.arange(len(row)) - np.searchsorted(row, row)
-        for at, other in zip(row[rank < _KEPT].tolist(), column[rank < _KEPT].tolist(), strict=True):
-            # Whole per cents are too coarse to tell near ones apart.
-            exact = fuzz.ratio(keys[block[at]], known[other]) / 100
-            if exact >= least:
-                near[block[at]].append((known[other], exact))
-    for found in near:
-        found.sort(key=lambda one: (-one[1], one[0]))
+        at = np.flatnonzero(scores.ravel() > 0)
+        row, column, likeness = at // len(known), at % len(known), scores.ravel()[at]
+        order = np.lexsort((column, -likeness, row))
+        row = row[order]
+        first = np.arange(len(row)) - np.searchsorted(row, row) < _KEPT
+        chosen = order[first]
+        for own, other, score in zip(
+            row[first].tolist(), column[chosen].tolist(), likeness[chosen].tolist(), strict=True
+        ):
+            near[block[own]].append((known[other], score / 100))
     return near
 
 
