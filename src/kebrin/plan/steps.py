@@ -155,6 +155,9 @@ class SplitStep(Taken):
     along: Words = ()
     share: Literal["", "first", "equal"] = ""
     keep_empty: bool = False
+    widths: tuple[Annotated[int, Field(ge=1)], ...] = ()
+    pattern: str = ""
+    labelled: str = ""
 
 
 class DetailStep(Taken):

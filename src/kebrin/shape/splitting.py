@@ -10,8 +10,10 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import PlanError
+from kebrin.shape.columnwise import Parts, by_label, by_pattern, by_width
 from kebrin.shape.parting import Entries, Spread
 from kebrin.table import Remark, Table, arrays
+from kebrin.values.marking import labels_of
 from kebrin.values.outcome import Outcome, finished, place, unread_of
 from kebrin.values.suggesting import suggest
 from kebrin.values.texts import Texts, texts_of
@@ -26,7 +28,8 @@ Share = Literal["", "first", "equal"]
 
 def split(
     table: Table, column: str, *, at: Sequence[str] = (",", ";"), into: Sequence[str] = (), position: str = "",
-    along: Sequence[str] = (), share: Share = "", keep_empty: bool = False,
+    along: Sequence[str] = (), share: Share = "", keep_empty: bool = False, widths: Sequence[int] = (), pattern: str = "",
+    labelled: str = "",
 ) -> Table:  # fmt: skip
     """Split cells with several entries into a row for each, or into columns.
 
@@ -43,6 +46,10 @@ def split(
         share: what becomes of numbers in other columns: they stay with the first entry (the default), or are shared out
             equally; they are never repeated.
         keep_empty: whether empty entries get a row.
+        widths: with `into`, cut at fixed places instead: the letters of each column but the last, which takes the rest.
+        pattern: with `into`, a regular expression (RE2) with a group for each column instead.
+        labelled: with `into`, the sign between an entry's label and its value (`deck: 2; engine: 3`): each value goes into
+            the column of its label.
 
     >>> table = Table(pa.table({"crew": ["Ann", "Bo"], "papers": ["A1; B2", ""], "fee": [6.0, 1.0]}), ("fee",))
     >>> split(table, "papers", position="no").data.to_pydict()
@@ -55,11 +62,49 @@ def split(
         raise PlanError(f"share can't be {share!r}", do="State first or equal")
     if not at:
         raise PlanError("split needs a delimiter", do='State at = [",", ";"]')
+    ways = [name for name, given in (("widths", widths), ("pattern", pattern), ("labelled", labelled)) if given]
+    if ways:
+        _refuse_ways(ways, into)
+        texts = texts_of(table, column, "split")
+        said = [str(text) for text in texts.values.to_pylist()]
+        parts = (
+            by_width(said, widths, into) if widths
+            else by_pattern(said, pattern, into) if pattern
+            else by_label(said, labelled, at, into)
+        )  # fmt: skip
+        return _by_parts(table, column, texts, parts, into, ways[0])
     texts = texts_of(table, column, "split", whole=True)
     entries = Entries.of(texts, at, keep_empty=keep_empty)
     if into:
         return _into_columns(table, column, texts, entries, into)
     return _into_rows(table, column, texts, entries, position, [*along], share, at, keep_empty=keep_empty)
+
+
+def _refuse_ways(ways: Sequence[str], into: Sequence[str]) -> None:
+    if not into:
+        raise PlanError(f"split with {ways[0]} needs the names of columns", do='State into = ["...", "..."]')
+    if len(ways) > 1:
+        raise PlanError(f"split takes {' or '.join(ways)}, not both", do="State one of them")
+
+
+def _by_parts(table: Table, column: str, texts: Texts, parts: Parts, into: Sequence[str], way: str) -> Table:
+    """The table with a column for each part of a text; texts that have no such parts are told."""
+    blank = [not str(text).strip() for text in texts.values.to_pylist()]
+    odd = [at for at, part in enumerate(parts) if part is None and not blank[at]]
+    columns: dict[str, pa.Array | pa.ChunkedArray] = {
+        name: labels_of(texts, [(part or {}).get(name) or None for part in parts]) for name in into
+    }
+    changed = texts.cells_of(np.array([part is not None for part in parts], np.bool_))
+    outcome = Outcome(
+        "split",
+        column,
+        texts.cells,
+        changed,
+        unread=unread_of(texts, odd),
+        convention=way,
+        note=f"into {', '.join(into)}",
+    )
+    return finished(table, columns, outcome)
 
 
 def _into_columns(table: Table, column: str, texts: Texts, entries: Entries, into: Sequence[str]) -> Table:

@@ -45,6 +45,7 @@ _HELD = np.array([(1 << 8 * count) - 1 for count in range(9)], np.uint64)
 _ZEROS, _LOW, _HIGH, _OVER_NINE = (np.uint64(byte * 0x0101010101010101) for byte in (0x30, 0x7F, 0x80, 0x76))
 # Odd multipliers for hashing eight bytes at a time (splitmix64's constants, Steele et al. 2014).
 _MIX = np.array([0x9E3779B97F4A7C15, 0xBF58476D1CE4E5B9, 0x94D049BB133111EB], np.uint64)
+_PLACES = _MIX[2] * np.arange(1, LONGEST // 4, 2, dtype=np.uint64)  # one for each word of a text
 
 
 @dataclass(frozen=True, eq=False)
@@ -268,10 +269,12 @@ class _Known:
         room, plain = np.empty_like(mixed), np.empty_like(mixed)
         for at, word in enumerate(words):
             _without_digits(word, room, plain)
-            mixed ^= plain
-            mixed *= _MIX[at % len(_MIX)]
-            np.right_shift(mixed, np.uint64(29), out=room)
-            mixed ^= room
+            # An empty word adds nothing, so that a shape has one hash in every block.
+            plain *= _PLACES[at]
+            np.right_shift(plain, np.uint64(29), out=room)
+            plain ^= room
+            plain *= _MIX[1]
+            mixed += plain
         hashes, codes = self._table
         place = _places(hashes, mixed)
         new = hashes[place] != mixed if len(hashes) else np.ones(len(mixed), np.bool_)

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Literal
 
-import pyarrow as pa
-
 from kebrin.errors import PlanError
 from kebrin.values.keys import clean
 from kebrin.values.marking import labels_of
 from kebrin.values.outcome import Outcome, finished, unread_of
+from kebrin.values.patterns import fitting
 from kebrin.values.spellings import spelled_like
 from kebrin.values.texts import texts_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+
+    import pyarrow as pa
 
     from kebrin.table import Table
 
@@ -62,7 +63,7 @@ def text(
             )
         said = [_between(one or "", between[0], between[1]) for one in said]
     if pattern:
-        said = _fitting(said, pattern)
+        said = [None if one is None else next(iter(one.values())) for one in fitting(said, pattern, ["found"])]
     said = [None if one is None else _cased(_shorn(one, without), case) for one in said]
     if spelled:
         said = [None if one is None else like for one, like in zip(said, spelled_like(said, spelled), strict=True)]
@@ -91,28 +92,6 @@ def _between(text: str, first: str, last: str) -> str | None:
     start = text.find(first)
     stop = text.find(last, start + len(first)) if start >= 0 else -1
     return text[start + len(first) : stop].strip() if stop >= 0 else None
-
-
-def _fitting(said: Sequence[str | None], pattern: str) -> list[str | None]:
-    """What fits a pattern, by RE2: its time is linear in the text, so no pattern can hang."""
-    import pyarrow.compute as pc
-
-    groups = pattern.count("(") - pattern.count("(?:") - pattern.count("\\(")
-    named = (
-        pattern
-        if "(?P<" in pattern
-        else pattern.replace("(", "(?P<found>", 1)
-        if groups == 1
-        else f"(?P<found>{pattern})"
-    )
-    try:
-        taken = pc.extract_regex(pa.array(said, pa.string()), named)
-    except pa.ArrowInvalid as error:
-        why = str(error).split(": ", 1)[-1].splitlines()[0]
-        raise PlanError(
-            f"the pattern {pattern!r} can't be read", why=why, do="It is a regular expression as RE2 has them"
-        ) from None
-    return [None if one is None else next(iter(one.values())) for one in taken.to_pylist()]
 
 
 def _shorn(text: str, ends: Sequence[str]) -> str:
