@@ -190,6 +190,14 @@ def test_words_that_only_sometimes_mean_carried_over_keep_their_lines() -> None:
         assert find_layouts(sheet)[0].shape == (2, 2), label
 
 
+def test_marks_beside_every_value_are_no_labels() -> None:
+    rows = [["Route", "2030", None, "2031", None], ["North", 10, "p", 20, "p"], ["South", 15, "r", 30, "r"]]
+    for heads in (rows[0], ["Route", "Foot", None, "Cars", None], ["Route", 2030, None, 2031, None]):
+        _, layout = layout_of([heads, *rows[1:]])
+        assert layout.mark_columns == ((2, 1), (4, 3))
+        assert layout.body_columns.tolist() == [1, 3]
+
+
 def test_a_year_alone_over_figures_as_large_is_asked_about_and_can_be_stated() -> None:
     rows = [["Takings", None], [None, None], ["Route", 2031], ["North", 1500], ["South", 2900]]
     _, layout = layout_of(rows)

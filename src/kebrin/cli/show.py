@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -109,13 +110,15 @@ def verdict(out: Console, proof: Proof) -> None:
 def _account(proof: Proof) -> list[tuple[str, str]]:
     counts = proof.counts
     used = " · ".join(
-        f"{cells:,} {use}" for use, cells in counts.items() if use.startswith(("used", "fields", "footnote"))
+        _of_use(cells, use.removeprefix("used as "))
+        for use, cells in counts.items()
+        if use.startswith(("used", "fields", "footnote"))
     )
     left = " · ".join(
-        f"{cells:,} {use.removeprefix('left out: ')}" for use, cells in counts.items() if use.startswith("left")
+        _of_use(cells, use.removeprefix("left out: ")) for use, cells in counts.items() if use.startswith("left")
     )
     said = [("source cells", f"{proof.cells:,}, of which {proof.unclaimed:,} unclaimed")]
-    said += [("used", used.replace("used as ", ""))] if used else []
+    said += [("used", used)] if used else []
     said += [("left out", left)] if left else []
     for account in proof.conservation:
         sums = "" if account.sum_in is None else f"; sum {account.sum_in:,.10g} in, {account.sum_out:,.10g} out"
@@ -148,10 +151,19 @@ def _sheets_left_out(proof: Proof) -> list[tuple[str, str]]:
     ]
 
 
+def _of_use(cells: int, use: str) -> str:
+    """How many cells had a use, in words: one title, two titles, five cells of total lines."""
+    if use.startswith(("total lines", "hidden")):
+        return f"{counted(cells, 'cell')} of {use}"
+    one = re.sub(r"^(footnote mark|[a-z]+?)s\b", r"\1", use) if cells == 1 else use
+    return f"{cells:,} {one}"
+
+
 def _totals(proof: Proof) -> str:
-    stated = sum(tie.cells for tie in proof.ties)
+    stated, apart = sum(tie.cells for tie in proof.ties), sum(tie.apart for tie in proof.ties)
+    among = [f"{apart:,} among shares or rates are no sums"] if apart else []
     if not stated:
-        return "none stated"
+        return ", ".join(among) or "none stated"
     exact, rounded = sum(tie.exact for tie in proof.ties), sum(tie.rounded for tie in proof.ties)
     failed = sum(tie.failed for tie in proof.ties)
     parts = [f"{stated:,} stated", f"{exact:,} tie exactly" if exact != stated else "all tie exactly"]
@@ -160,7 +172,7 @@ def _totals(proof: Proof) -> str:
         parts.append(f"{rounded:,} within rounding (at most {widest:.3g})")
     if failed:
         parts.append(f"{failed:,} do not tie")
-    return ", ".join(parts)
+    return ", ".join([*parts, *among])
 
 
 def remarks(out: Console, proof: Proof) -> None:

@@ -54,6 +54,7 @@ _LOOKS = {
     Use.NOTE: Look("note", fill="#fafafa", style="italic"),
     Use.HIDDEN: Look("hidden, left out", fill="#d0d0d0", hatch="xxxx"),
     Use.MARK: Look("footnote mark", fill="#f6e3a8", style="italic"),
+    Use.MARK_LEFT: Look("footnote mark, left out", fill="#f6e3a8", hatch="////", style="italic"),
     Use.UNCLAIMED: Look("unclaimed", fill="#ffd9cc", hatch="++", weight="bold", edge="#b3261e", heavy=True),
 }
 

@@ -9,6 +9,7 @@ import numpy as np
 from kebrin.cells import Kind, Sheet
 from kebrin.cells.periods import period_name
 from kebrin.layout.labels import label
+from kebrin.layout.split import FIRST_YEAR, LAST_YEAR
 from kebrin.layout.words import average_word, total_word
 
 if TYPE_CHECKING:
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 # A flag beside a value ("p" for provisional) is this short; a column of remarks is longer somewhere.
 _LONGEST_MARK = 3
 _FEWEST_PERIODS = 2
+_MOST_MARKS = 8
 
 
 def beside_columns(
@@ -62,6 +64,39 @@ def _are_periods(sheet: Sheet, boxhead: Sequence[int], columns: NDArray[np.intp]
         if len(plain) >= _FEWEST_PERIODS and period_name(plain):
             return True
     return False
+
+
+def bare_marks(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
+    """Columns of nothing but short marks, each right of figures that have a heading while it has none.
+
+    They say nothing of where a body begins: dense ones would look like labels.
+
+    >>> sheet = Sheet.of([["Quay", "Foot", None], ["East", 1, "p"], ["West", 3, "r"]])
+    >>> bare_marks(sheet, np.arange(3), np.arange(3))
+    [2]
+    """
+    found = []
+    for before, column in zip(columns[:-1].tolist(), columns[1:].tolist(), strict=True):
+        filled = rows[sheet.filled[rows, column]]
+        if column != before + 1 or not len(filled) or not (sheet.kinds[filled, column] == Kind.TEXT).all():
+            continue
+        if sheet.data[filled, column].any() or not sheet.data[filled, before].all():
+            continue
+        above = rows[(rows < filled[0]) & sheet.filled[rows, before]]
+        above = above[[_may_head(sheet, int(row), before) for row in above]] if len(above) else above
+        merged = any(area.holds(int(row), column) for row in above for area in sheet.merges)
+        said = {sheet.text(int(row), column) for row in filled}
+        if len(above) and not merged and len(said) <= _MOST_MARKS and max(map(len, said)) <= _LONGEST_MARK:
+            found.append(column)
+    return found
+
+
+def _may_head(sheet: Sheet, row: int, column: int) -> bool:
+    """Whether a cell holds words, a date or a year."""
+    if not sheet.data[row, column] or sheet.kinds[row, column] == Kind.DATE:
+        return True
+    number = sheet.numbers[row, column]
+    return bool(FIRST_YEAR <= number <= LAST_YEAR and number % 1 == 0)
 
 
 def mark_columns(

@@ -11,7 +11,7 @@ from kebrin.cells import Kind, Sheet, a1, column_letters
 from kebrin.layout.across import settle_across
 from kebrin.layout.build import Around, Frame, build
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
-from kebrin.layout.edges import beside_columns, mark_columns
+from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
 from kebrin.layout.lists import find_word_list, is_calendar
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.regions import Region, find_regions
@@ -152,6 +152,8 @@ def _exact(sheet: Sheet, play: _Play, anchor: Anchor, stated: Stated) -> Frame |
 
 def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
     depth = None if stated.boxhead is None else len(stated.boxhead)
+    marks = bare_marks(sheet, play.rows, play.columns)
+    play, every = replace(play, columns=play.columns[~np.isin(play.columns, marks)]), play
     after = -1 if anchor is None else anchor.row - (depth == 0)
     split = find_split(sheet, play.rows, play.columns, after_row=after, depth=depth, width=len(stated.stub or ()))
     if split is None:
@@ -186,7 +188,7 @@ def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated
             refuse_width(sheet, np.array(stub, np.intp), anchor, width)
     if anchor is not None:
         anchor.check(sheet, boxhead, stub)
-    return _frame(sheet, play, boxhead, stub, tuple(evidence), split.row, split.column)
+    return _frame(sheet, every, boxhead, stub, tuple(evidence), split.row, split.column, marks)
 
 
 def _lower(sheet: Sheet, play: _Play, split: Split, missing: int) -> Split | None:
@@ -198,7 +200,7 @@ def _lower(sheet: Sheet, play: _Play, split: Split, missing: int) -> Split | Non
 
 def _frame(
     sheet: Sheet, play: _Play, boxhead: tuple[int, ...], stub: tuple[int, ...], evidence: tuple[Evidence, ...],
-    first_row: int | None = None, first_column: int | None = None,
+    first_row: int | None = None, first_column: int | None = None, marks: Sequence[int] = (),
 ) -> Frame | None:  # fmt: skip
     after_row = boxhead[-1] if boxhead else -1
     after_column = stub[-1] if stub else -1
@@ -215,7 +217,7 @@ def _frame(
     if not len(rows) or not len(columns):
         return None
     data = sheet.data[np.ix_(rows, columns)]
-    in_use = np.asarray(np.logical_or(data.any(axis=0), _headed(sheet, boxhead, columns)))
+    in_use = np.asarray(data.any(axis=0) | _headed(sheet, boxhead, columns) | np.isin(columns, marks))
     columns = columns[: _until_gap(columns, in_use, _blank(sheet, 0))]
     data = data[:, : len(columns)]
     stop = _until_gap(rows, np.asarray(data.any(axis=1)), _blank(sheet, 1))

@@ -20,7 +20,8 @@ if TYPE_CHECKING:
 
 _MOST_ROWS, _MOST_COLUMNS = 200, 24
 _BLANK, _WORDS, _DATA = 0, 1, 2
-_FIRST_YEAR, _LAST_YEAR = 1800, 2150
+#: Whole numbers between these may be years.
+FIRST_YEAR, LAST_YEAR = 1800, 2150
 # How well a cell suits its region: (words, data).
 _IN_BODY, _IN_BOXHEAD, _IN_STUB = (-1.5, 1.0), (0.3, -0.6), (0.6, -0.4)
 
@@ -142,9 +143,9 @@ def lone_year(
     numbers = sheet.numbers[below, column]
     numbers = np.abs(numbers[~np.isnan(numbers)])
     year = sheet.numbers[row, column]
-    if len(numbers) < 2 or sheet.kinds[row, column] == Kind.DATE or not _FIRST_YEAR <= year <= _LAST_YEAR or year % 1:
+    if len(numbers) < 2 or sheet.kinds[row, column] == Kind.DATE or not FIRST_YEAR <= year <= LAST_YEAR or year % 1:
         return False
-    return True if (numbers < _FIRST_YEAR).all() else None
+    return True if (numbers < FIRST_YEAR).all() else None
 
 
 def _tell_apart(sheet: Sheet, cells: list[tuple[int, int]]) -> bool:
@@ -161,7 +162,7 @@ def _goes_on(sheet: Sheet, cells: list[tuple[int, int]], below: int) -> bool:
     if sheet.kinds[cells[0]] == Kind.DATE:
         return all(sheet.kinds[at] == Kind.DATE for at in under)
     numbers = np.array([sheet.numbers[at] for at in under])
-    return bool(((numbers >= _FIRST_YEAR) & (numbers <= _LAST_YEAR) & (numbers % 1 == 0)).all())
+    return bool(((numbers >= FIRST_YEAR) & (numbers <= LAST_YEAR) & (numbers % 1 == 0)).all())
 
 
 def _label_columns(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
@@ -201,7 +202,7 @@ def are_labels(sheet: Sheet, cells: list[tuple[int, int]], *, running: bool, tim
     if np.isnan(numbers).any() or (numbers % 1 != 0).any():
         return False
     steps = np.diff(numbers)
-    if ((numbers >= _FIRST_YEAR) & (numbers <= _LAST_YEAR)).all():
+    if ((numbers >= FIRST_YEAR) & (numbers <= LAST_YEAR)).all():
         distinct = len(set(numbers.tolist()))
         return bool((steps > 0).all() or (steps < 0).all() or 1 < distinct <= len(numbers) / 2)
     return running and len(numbers) >= 3 and bool((steps == 1).all())

@@ -34,6 +34,7 @@ class Use(IntEnum):
     NOTE = 7
     HIDDEN = 8
     MARK = 9
+    MARK_LEFT = 10
 
     @property
     def word(self) -> str:
@@ -52,6 +53,7 @@ _WORDS = {
     Use.NOTE: "left out: notes",
     Use.HIDDEN: "left out: hidden rows and columns",
     Use.MARK: "footnote marks beside values",
+    Use.MARK_LEFT: "left out: footnote marks beside values",
 }
 _USE_OF = {Role.TITLE: Use.TITLE, Role.NOTE: Use.NOTE, Role.FIELD: Use.FIELD}
 
@@ -111,8 +113,12 @@ def uses_of(sheet: Sheet, layouts: Sequence[Layout], tables: Iterable[Table]) ->
     if not layouts:
         plain_text = (sheet.kinds == Kind.TEXT) & ~sheet.data
         uses[plain_text] = Use.NOTE
+    kept = False
     for table in tables:
         _claim_values(uses, sheet, table)
+        kept |= any(f"{measure} mark" in table.columns for measure in table.measures)
+    if not kept:
+        uses[uses == Use.MARK] = Use.MARK_LEFT
     uses[~sheet.filled] = Use.UNCLAIMED
     return uses
 

@@ -61,7 +61,10 @@ class Gap:
 
 @dataclass(frozen=True)
 class TieOut:
-    """The totals of one block: how many cells state one, how many tie exactly or within rounding, and the rest."""
+    """The totals of one block: how many cells state one, how many tie exactly or within rounding, and the rest.
+
+    `apart` counts cells of total lines that stand among shares or rates and are no sums of them: nothing is said by these.
+    """
 
     file: str
     sheet: str
@@ -71,6 +74,7 @@ class TieOut:
     gaps: tuple[Gap, ...] = ()
     failed: int = 0
     widest: float = field(default=0.0)
+    apart: int = 0
 
     @property
     def cells(self) -> int:
@@ -87,7 +91,7 @@ class TieOut:
         return {
             "file": self.file, "sheet": self.sheet, "lines": self.lines, "cells": self.cells, "exact": self.exact,
             "within rounding": self.rounded, "widest within rounding": self.widest, "failed": self.failed,
-            "gaps": [gap.to_plain() for gap in self.gaps],
+            "among shares or rates": self.apart, "gaps": [gap.to_plain() for gap in self.gaps],
         }  # fmt: skip
 
 
@@ -103,6 +107,7 @@ class _Checks:
     decimals: NDArray[np.intp]
     scale: Numbers
     line: NDArray[np.intp]  # which of the layout's total lines
+    ratio: NDArray[np.bool_]  # whether a cell stands among shares or rates, which need not add up
 
 
 def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> TieOut:
@@ -122,7 +127,8 @@ def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> Tie
     exact = gaps <= 1e-9 * np.maximum(checks.scale, 1.0)
     allowed = _allowance(sheet, checks, exact, tolerance)
     within = ~exact & (gaps <= allowed + 1e-9 * np.maximum(checks.scale, 1.0))
-    failed = np.flatnonzero(~exact & ~within)
+    open_gaps = ~exact & ~within
+    failed = np.flatnonzero(open_gaps & ~checks.ratio)
     listed = tuple(
         Gap(
             a1(int(checks.rows[at]), int(checks.columns[at])), float(checks.stated[at]), float(checks.computed[at]),
@@ -140,6 +146,7 @@ def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> Tie
         listed,
         len(failed),
         widest,
+        int((open_gaps & checks.ratio).sum()),
     )
 
 
@@ -149,7 +156,7 @@ def _line_of(layout: Layout, number: int) -> str:
 
 
 def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...]:
-    """The comparable cells of one total line: rows, columns, stated, computed, terms, decimals, scale, line."""
+    """The comparable cells of one total line: rows, columns, stated, computed, terms, decimals, scale, line, ratio."""
     line = layout.totals[number]
     along = line.axis == "row"
     # Where a total crosses a mean, the cell is the mean's: rounded means do not add up.
@@ -160,7 +167,8 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     cross = np.concatenate((own, np.array([other.at for other in others], np.int32)))
     numbers = sheet.numbers[np.ix_(line.parts, cross)] if along else sheet.numbers[np.ix_(cross, line.parts)].T
     stated = sheet.numbers[line.at, cross] if along else sheet.numbers[cross, line.at]
-    there = ~np.isnan(stated) & ~np.isnan(numbers).all(axis=0) & ~_ratios(layout, len(cross), along=along)
+    there = ~np.isnan(stated) & ~np.isnan(numbers).all(axis=0)
+    ratio = _ratios(layout, len(cross), along=along)[there]
     numbers, stated, cross = numbers[:, there], stated[there], cross[there]
     terms = (~np.isnan(numbers)).sum(axis=0)
     computed = np.nansum(numbers, axis=0)
@@ -172,7 +180,7 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     fixed = np.full(len(cross), line.at)
     rows, columns = (fixed, cross) if along else (cross, fixed)
     of_line = np.full(len(cross), number)
-    return rows.astype(np.intp), columns.astype(np.intp), stated, computed, terms, decimals, scale, of_line
+    return rows.astype(np.intp), columns.astype(np.intp), stated, computed, terms, decimals, scale, of_line, ratio
 
 
 def _ratios(layout: Layout, cells: int, *, along: bool) -> NDArray[np.bool_]:
@@ -202,7 +210,8 @@ def _decimals_of(numbers: Numbers) -> NDArray[np.intp]:
 def _allowance(sheet: Sheet, checks: _Checks, exact: NDArray[np.bool_], tolerance: float | None) -> Numbers:
     if tolerance is not None:
         return np.full(len(exact), float(tolerance))
-    if exact.all() or (len(exact) >= _PLAIN_COUNT and exact.mean() >= _PLAIN_SHARE):
+    plain = exact[~checks.ratio]
+    if plain.all() or (len(plain) >= _PLAIN_COUNT and plain.mean() >= _PLAIN_SHARE):
         return np.zeros(len(exact))
     decimals = checks.decimals.copy()
     # Values may hold more places than they show: the number formats say, and are asked only now.

@@ -45,6 +45,7 @@ def text(
         unread: whether texts without the marks, or that the pattern does not fit, refuse the proof, or may be blank.
         written: a column to keep the texts in, as written.
 
+    >>> import pyarrow as pa
     >>> from kebrin.table import Table
     >>> table = Table(pa.table({"quay": [" East  quay (E1)", "Old\u00a0pier (P2)"]}), ())
     >>> done = text(table, "quay", between=["(", ")"], into="code")
