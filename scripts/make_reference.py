@@ -14,10 +14,11 @@ from kebrin.errors import ValuesError
 from kebrin.plan import model
 from kebrin.plan.stepping import TAKEN
 from kebrin.plan.steps import VERBS
+from kebrin.shape.detailing import detail
 from kebrin.table import Table
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests"))
@@ -51,9 +52,33 @@ def reference_text() -> str:
     ):  # fmt: skip
         said = inspect.cleandoc(part.__doc__ or "").split(">>>")[0].rstrip()
         parts += ["", f"## {title}", "", said]
-        if part is not model.FieldPlace:
+        if part in VERBS.values():
+            parts += ["", "| key | takes | default | means |", "|---|---|---|---|", *_step_rows(part)]
+        elif part is not model.FieldPlace:
             parts += ["", "| key | takes | default |", "|---|---|---|", *_rows(part)]
     return "\n".join(parts) + "\n"
+
+
+def _step_rows(part: Any) -> list[str]:
+    """The keys of a step, with what the function of its verb says of them."""
+    verb = next(iter(part.model_fields))
+    said = _arguments(detail if verb == "detail" else TAKEN[verb])
+    said |= {verb: said["column"], "into": said.get("into", "the name of the new table")}
+    rows = zip(part.model_fields, _rows(part), strict=True)
+    return [f"{row} {said[name].replace('|', '/')} |" for name, row in rows]
+
+
+def _arguments(function: Callable[..., Any]) -> dict[str, str]:
+    """What a docstring says of each argument."""
+    lines = inspect.cleandoc(function.__doc__ or "").split("Args:", 1)[1].split("\n\n", 1)[0].splitlines()[1:]
+    found: dict[str, str] = {}
+    for line in lines:
+        name, colon, text = line.strip().partition(": ")
+        if colon and len(line) - len(line.lstrip()) == 4:
+            found[name] = text
+        else:
+            found[next(reversed(found))] += f" {line.strip()}"
+    return found
 
 
 def _rows(part: Any) -> list[str]:

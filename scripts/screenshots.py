@@ -70,6 +70,7 @@ def main() -> None:
         kb.read(folder / "traffic_2031.xlsx")["North Loop"].map().write(SHOTS / "map.png")
         shoot("refunds", "kebrin run refunds.plan.toml", folder, "11")
         shoot("values", "kebrin tidy refunds_*.csv -o r.csv >/dev/null; kebrin values r.csv | tail -44", folder, "10")
+        shoot("certificates", "kebrin run certificates.plan.toml", folder, "11")
         shoot("codes", "kebrin codes r.csv Port -o list.csv", folder, "11")
         shoot("trace", "kebrin trace traffic.csv 100", folder, "14")
         spoil(folder / "traffic_2031.xlsx")
