@@ -40,7 +40,7 @@ def demo(folder: Path, *, as_json: bool) -> int:
         (f"kebrin run {folder / 'refunds.plan.toml'}", "refunds in every style, made one table"),
         (f"kebrin tidy {folder / 'refunds_*.csv'} -o {folder / 'r.csv'}; kebrin values {folder / 'r.csv'}",
          "what is in each column, and what to do about it"),
-        (f"kebrin run {folder / 'certificates.plan.toml'}", "several certificates in one cell, made a table of their own"),
+        (f"kebrin run {folder / 'certificates.plan.toml'}", "several entries in a cell, parted"),
         (str(plan_file), "the plan: change a name in it, then kebrin run it"),
     ])  # fmt: skip
     return Exit.DONE if done.holds else Exit.NOT_PROVED

@@ -71,13 +71,15 @@ def plain(done: Run, published: tuple[Published, ...]) -> dict[str, object]:
 
 
 def tell(out: Console, done: Run, published: tuple[Published, ...]) -> None:
-    """A run's result for people."""
+    """A run's result for people; tables of details share the account of their records."""
     for part in done.done:
         files = len(part.proof.sources)
         sheets = sum(len(source.used) for source in part.proof.sources)
         from_what = f"{show.counted(sheets, 'sheet')} of {show.counted(files, 'file')}"
         show.heading(out, f"{part.name}: {show.counted(len(part.table), 'row')}, one per observation, from {from_what}")
         show.sample(out, part.table)
-        show.verdict(out, part.proof)
+        own = part.proof.ledgers, part.proof.conservation
+        same = (one.name for one in done.done if (one.proof.ledgers, one.proof.conservation) == own)
+        show.verdict(out, part.proof, same_as=next(same))
         show.remarks(out, part.proof)
     show.outputs(out, published, {part.name: len(part.table) for part in done.done})

@@ -96,15 +96,18 @@ def _cell(value: Any) -> str:
     return "·" if value is None else as_label(value)
 
 
-def verdict(out: Console, proof: Proof) -> None:
-    """Whether the proof holds, and the account behind it."""
+def verdict(out: Console, proof: Proof, *, same_as: str = "") -> None:
+    """Whether the proof holds, and the account behind it, or the table for which the same account was given already."""
     if proof.holds:
         heading(out, "✓ Proved: nothing was lost", "green")
     else:
         heading(out, "✗ Not proved", "bold red")
         for failure in proof.failures[:_REMARKS]:
             line(out, failure)
-    rows(out, _account(proof))
+    if same_as in {"", proof.table}:
+        rows(out, _account(proof))
+    else:
+        line(out, f"the same source cells as {same_as}, accounted for there")
 
 
 def _account(proof: Proof) -> list[tuple[str, str]]:

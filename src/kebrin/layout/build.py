@@ -118,6 +118,7 @@ def build(
         label_rows=(*(int(row) for row in _without(frame.rows[~rows], total_rows)), *heads.rows),
         repeats=frame.repeats,
         measures=measures,
+        listed=frame.listed,
         title=_title(sheet, area, texts),
         stub_head=names.found[-1] if names.found else "",
         evidence=(*frame.evidence, *remarks),
@@ -152,7 +153,7 @@ def _measures(
 def _heads(
     sheet: Sheet, frame: Frame, totals: Sequence[TotalLine], stated: Stated, marks: Collection[str], depths: Depths
 ) -> Heads:
-    if not frame.stub or (len(frame.stub) > 1 and not depths.told) or stated.cutins == ():
+    if frame.listed or not frame.stub or (len(frame.stub) > 1 and not depths.told) or stated.cutins == ():
         return Heads()
     column = frame.stub[-1]
     above = {
@@ -215,6 +216,8 @@ def _without(lines: NDArray[np.intp], out: Collection[int]) -> NDArray[np.intp]:
 def _with_data(sheet: Sheet, frame: Frame, stated: Stated) -> NDArray[np.bool_]:
     """Which rows are observations: a row whose outer label alone is filled only labels the rows below it."""
     filled = np.asarray(sheet.filled[np.ix_(frame.rows, frame.columns)].any(axis=1))
+    if frame.listed:
+        return np.ones(len(frame.rows), np.bool_)
     if len(frame.stub) < 2:
         return np.ones(len(frame.rows), np.bool_) if frame.stub and stated.cutins == () else filled
     return np.asarray(np.logical_or(filled, sheet.filled[frame.rows, frame.stub[-1]]))

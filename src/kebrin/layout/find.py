@@ -12,7 +12,7 @@ from kebrin.layout.across import settle_across
 from kebrin.layout.build import Around, Frame, build
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
-from kebrin.layout.lists import find_word_list, is_calendar
+from kebrin.layout.lists import find_records, find_word_list, is_calendar
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import Split, find_split
@@ -88,6 +88,9 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
 
 
 def _framed(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
+    records = _as_records(sheet, play, anchor, stated)
+    if records is not None:
+        return records
     return _edged(sheet, _worked_out(sheet, play, anchor, stated), stated) or _as_list(sheet, play, stated)
 
 
@@ -247,6 +250,25 @@ def _edged(sheet: Sheet, frame: Frame | None, stated: Stated) -> Frame | None:
         *[Evidence("marks", f"column {column_letters(column)}", _MARKS) for column, _ in marks],
     ]
     return replace(frame, columns=body, beside=tuple(beside), marks=tuple(marks), evidence=(*frame.evidence, *said))
+
+
+def _as_records(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
+    """The frame of a list of records, unless something else is stated."""
+    heads = stated.boxhead
+    other = heads is not None and (len(heads) != 1 or stated.measures != heads[0])
+    if other or stated.beside or stated.cutins or (anchor is not None and anchor.exact):
+        return None
+    width = 1 if stated.stub is None else len(stated.stub)
+    found = find_records(sheet, play.rows, play.columns)
+    if found is None or not 0 < width < len(play.columns) or (anchor is not None and anchor.row != found[0]):
+        return None
+    head, last = found
+    why = "one row of headings, each over a column of its own kind"
+    return Frame(
+        (head,), (head,), tuple(play.columns[:width].tolist()), play.rows[(play.rows > head) & (play.rows <= last)],
+        play.columns[width:], (Evidence("list", f"from {a1(head, int(play.columns[0]))}", why, 0.9),), *_hidden(play),
+        play.repeats, listed=True,
+    )  # fmt: skip
 
 
 def _as_list(sheet: Sheet, play: _Play, stated: Stated) -> Frame | None:

@@ -6,6 +6,7 @@ Three signs are read: how deep each label stands, rows that hold a label and not
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -14,6 +15,7 @@ import numpy as np
 from kebrin.layout.depths import BOLD, find_depths
 from kebrin.layout.labels import label
 from kebrin.layout.model import Level
+from kebrin.layout.words import look_of
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
@@ -25,6 +27,7 @@ if TYPE_CHECKING:
 
 # A label-only row longer than this, or one that ends as a sentence, is a note between the rows.
 _LONGEST_HEAD = 60
+_NUMBERED = 0.8
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,7 +67,11 @@ def find_heads(
     if not told and bare.any() and not bare[0]:
         # The first rows stand under no head: among plain labels a sentence is a note and no head.
         notes = tuple(sorted({*notes, *(int(row) for row in rows[bare] if _is_sentence(sheet.text(int(row), column)))}))
-    heads = [at for at, row in enumerate(rows.tolist()) if (bare[at] and row not in notes) or row in sums_above]
+    heads = [
+        at
+        for at, row in enumerate(rows.tolist())
+        if (bare[at] and row not in notes and at not in _without_values(sheet, rows, column, bare)) or row in sums_above
+    ]
     if not heads:
         return Heads(notes=notes)
     texts = [label(sheet.at(int(row), column), marks) if sheet.filled[row, column] else None for row in rows]
@@ -83,6 +90,16 @@ def find_heads(
         levels = _depths_by_runs(heads, bare)
         why = "rows with a label alone, or with the sum of those below, head the rows below them"
     return Heads(_levels(rows, texts, heads, levels, indents if set_in else None, column), only, notes, why)
+
+
+def _without_values(sheet: Sheet, rows: NDArray[np.intp], column: int, bare: NDArray[np.bool_]) -> set[int]:
+    """Rows that hold a label alone and are no heads: their labels are numbered as those of nearly all rows are."""
+    looks = [look_of(sheet.text(int(row), column)) for row in rows.tolist()] if bare.any() else []
+    common = (
+        Counter(look for look, alone in zip(looks, bare.tolist(), strict=True) if not alone) if looks else Counter()
+    )
+    numbered = {look for look, count in common.items() if "0" in look and count >= _NUMBERED * common.total()}
+    return {at for at, look in enumerate(looks) if bare[at] and look in numbered}
 
 
 def _is_note(text: str) -> bool:

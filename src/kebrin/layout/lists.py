@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import re
+from collections import Counter
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Kind, Sheet
+from kebrin.cells import Kind, Look, Sheet
 from kebrin.cells.periods import period_name
+from kebrin.layout.words import look_of
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from numpy.typing import NDArray
 
     from kebrin.layout.model import Layout
@@ -18,6 +23,11 @@ _FEWEST_ROWS = 2
 _FEWEST_DAYS = 10
 # Header cells are short, and all of the columns below them are mostly filled.
 _LONGEST_HEADING, _FILLED = 40, 0.5
+# So few of the records have no key, and so many cells of a row above the header may be filled: a title, a field.
+_BLANK_KEYS, _TITLE_CELLS = 0.1, 2
+# Of two columns of words, so many of the second's must look alike (letters and digits apart) to be those of records.
+_ALIKE = 0.4
+_DATE = re.compile(r"\s*\d{1,4}\s*([./-])\s*\d{1,2}\s*\1\s*\d{2,4}\b|\s*\d{1,2}[. ]+[^\W\d_]{3,}[. ]+\d{2,4}\b")
 
 
 def _is_bold(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
@@ -71,3 +81,108 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         return None  # two columns of words may as well be labels and what they say
     labels = [sheet.text(int(row), int(columns[used[0]])) for row in rows[at + 1 : at + 1 + len(body)]]
     return None if any(text.endswith(":") for text in labels) else (int(rows[at]), int(rows[at + len(body)]))
+
+
+def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[int, int] | None:
+    """The header row and the last row of a list of records: a heading over each column, columns of unlike kinds.
+
+    Columns of figures behind label columns may as well be a crosstab, and so may columns that periods head: these are
+    left to others. A list has words or dates behind figures, or no figures at all.
+
+    >>> sheet = Sheet.of([["Ticket", "Due", "Port"], ["T1", 12.5, "Hallan"], ["T2", "n/a", "Brae"]])
+    >>> find_records(sheet, np.arange(3), np.arange(3))
+    (0, 2)
+    """
+    if len(columns) < 2 or len(rows) <= _FEWEST_ROWS:
+        return None
+    filled = sheet.filled[np.ix_(rows, columns)]
+    full = np.flatnonzero(filled.all(axis=1))
+    if not len(full) or not _heads_records(sheet, rows, columns, filled, int(full[0])):
+        return None
+    at = int(full[0])
+    many = filled[at + 1 :].sum(axis=1)
+    # One cell alone in a row is a head of those below it, or a note; of two columns, the second may be blank.
+    lone = np.array(
+        [len(columns) == 2 and _is_key(sheet, int(row), int(columns[0])) for row in rows[at + 1 :]], np.bool_
+    )
+    whole = np.flatnonzero((many >= 2) | lone)
+    if (many >= 2).sum() < _FEWEST_ROWS:
+        return None
+    body = slice(at + 1, at + 2 + int(whole[-1]))
+    thin = many[: whole[-1] + 1] < 2
+    if thin.mean() > (_FILLED if len(columns) == 2 else 0) or filled[body, 0].mean() < 1 - _BLANK_KEYS:
+        return None
+    if not _are_records(sheet, rows[body], columns, [sheet.text(int(rows[at]), int(column)) for column in columns]):
+        return None
+    return int(rows[at]), int(rows[body.stop - 1])
+
+
+def _is_key(sheet: Sheet, row: int, column: int) -> bool:
+    """Whether a cell may be the key of a record that holds nothing else: a few words and no sentence."""
+    text = sheet.text(row, column)
+    return 0 < len(text) <= _LONGEST_HEADING and not text.endswith((".", ":"))
+
+
+def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], heads: Sequence[str]) -> bool:
+    """Whether the kinds of columns show records: words or dates behind figures, one column of figures, or none."""
+    kinds = _column_kinds(sheet, rows, columns)
+    figures = [place for place, kind in enumerate(kinds) if kind == "figures" and place]
+    others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
+    if not others or (len(figures) >= 2 and period_name([heads[place] for place in figures])):
+        return False  # figures alone, or periods with remarks beside them
+    if len(columns) == 2:
+        return sheet.textual and _tells_records(sheet, rows, columns)
+    if not figures or max(others) > min(figures):
+        return True
+    # Labels before one column of figures: a label that is said once for several rows is none of a record.
+    return len(figures) == 1 and bool(
+        (sheet.filled[np.ix_(rows, columns[others])].mean(axis=0) > 1 - _BLANK_KEYS).all()
+    )
+
+
+def _heads_records(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], filled: NDArray[np.bool_], at: int
+) -> bool:
+    """Whether a full row heads records: short words, all different, no periods, titles at most above it."""
+    cells = [(int(rows[at]), int(column)) for column in columns]
+    heads = [sheet.text(*cell) for cell in cells]
+    plain = all(sheet.kinds[cell] == Kind.TEXT and not sheet.data[cell] for cell in cells)
+    short = all(len(head) <= _LONGEST_HEADING and not head.endswith(":") for head in heads)
+    merged = any(area.bottom >= rows[max(at - 1, 0)] and area.top <= rows[-1] for area in sheet.merges)
+    return bool(
+        plain and short and not merged and len(set(heads)) == len(heads) and not period_name(heads[1:])
+        and (filled[:at].sum(axis=1) <= _TITLE_CELLS).all()
+    )  # fmt: skip
+
+
+def _column_kinds(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[str]:
+    """Each column's kind by most of its cells: figures, dates, words, or '' if it holds nothing."""
+    cells = np.ix_(rows, columns)
+    known = (sheet.filled[cells] & (sheet.looks[cells] != Look.MISSING)).sum(axis=0)
+    figures = sheet.data[cells] & (sheet.kinds[cells] != Kind.DATE)
+    dates = sheet.kinds[cells] == Kind.DATE
+    for row, column in np.argwhere(figures & (sheet.kinds[cells] == Kind.TEXT)).tolist():
+        if _DATE.match(sheet.text(int(rows[row]), int(columns[column]))):
+            dates[row, column], figures[row, column] = True, False
+    return [
+        "" if not all_ else "figures" if 2 * some >= all_ else "dates" if 2 * days >= all_ else "words"
+        for some, days, all_ in zip(
+            figures.sum(axis=0).tolist(), dates.sum(axis=0).tolist(), known.tolist(), strict=True
+        )
+    ]
+
+
+def _tells_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
+    """Whether two columns of words are records and no form: keys that differ, and values of one look or a few."""
+    keys, values = (
+        [sheet.text(int(row), int(column)) for row in rows if sheet.filled[row, column]] for column in columns
+    )
+    different = len(set(keys)) == len(keys) and not any(key.endswith(":") for key in keys)
+    if not different or not values:
+        return False
+    numbered = {look_of(key) for key in keys}
+    return (
+        2 * len(set(values)) <= len(values)
+        or max(Counter(map(look_of, values)).values()) > _ALIKE * len(values)
+        or (len(numbered) == 1 and "0" in numbered.pop())
+    )

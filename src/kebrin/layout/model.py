@@ -144,8 +144,8 @@ class Layout:
     first), `stub` those over `body_rows`, levels of cut-in heads included. Total lines, spacers, label-only rows and
     `repeats` (heading rows that are said again) are in neither. `beside_columns` are label columns right of the body
     (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
-    explains; `notes` says what the marks stand for. `title` is the text nearest above the block,
-    `stub_head` the report's own heading of the innermost label column.
+    explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
+    record. `title` is the text nearest above the block, `stub_head` the report's own heading of the innermost label column.
     """
 
     sheet: str
@@ -167,6 +167,7 @@ class Layout:
     mark_columns: tuple[tuple[int, int], ...] = ()
     notes: tuple[tuple[str, str], ...] = ()
     measures: str = ""
+    listed: bool = False
     title: str = ""
     stub_head: str = ""
     evidence: tuple[Evidence, ...] = ()

@@ -14,6 +14,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet
 from kebrin.cells.periods import period_name
+from kebrin.layout.words import look_of
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -35,6 +36,10 @@ class Region:
     rows: NDArray[np.intp]
     columns: NDArray[np.intp]
     repeats: tuple[int, ...] = ()
+
+
+# So many rows above a row are compared with it.
+_LOOKED_BACK = 50
 
 
 def find_regions(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[Region]:
@@ -71,7 +76,10 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
         follows = at > 0 and (data[at - 1].any() or (repeats and repeats[-1] == at - 1))
         if seen_data and follows and filled[at] > 1 and _says_again(sheet, rows, columns, head, at):
             repeats.append(at)
-        elif heading[at] and seen_data and _heads_what_follows(at, words, data, heading):
+        elif (
+            heading[at] and seen_data and _heads_what_follows(at, words, data, heading)
+            and not _like_those_above(sheet, rows[max(head[-1] + 1 if head else 0, at - _LOOKED_BACK) : at + 1], columns)
+        ):  # fmt: skip
             starts.append(_title_above(rows, words, data, at))
             head, seen_data = [at], False
         elif not seen_data and (heading[at] or (not head and _heads_all(sheet, rows, columns, at, filled))):
@@ -150,6 +158,27 @@ def _says_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp],
             first = int(rows[place])
             if all(sheet.text(row, column) == sheet.text(first, column) for column in columns[said].tolist()):
                 return True
+    return False
+
+
+def _like_those_above(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
+    """Whether the last of some rows of one block is a row as the others are.
+
+    Some word of it stands above it too, or looks as most of those above it do, figures in it.
+
+    >>> sheet = Sheet.of([["Gull 1", 4], ["Gull 2", 7], ["Gull 3", "?"], ["Vessel", "Crew"]])
+    >>> _like_those_above(sheet, np.arange(3), np.arange(2)), _like_those_above(sheet, np.arange(4), np.arange(2))
+    (True, False)
+    """
+    *above, own = rows.tolist()
+    for column in columns[sheet.filled[own, columns] & ~sheet.data[own, columns]].tolist():
+        text = sheet.text(own, column)
+        others = [sheet.text(row, column) for row in above if sheet.filled[row, column] and not sheet.data[row, column]]
+        if text in others:
+            return True
+        look = look_of(text)
+        if "0" in look and others and 2 * sum(look_of(other) == look for other in others) > len(above):
+            return True
     return False
 
 

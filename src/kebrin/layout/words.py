@@ -100,6 +100,16 @@ def scale_words(text: str) -> tuple[str, float]:
 
 
 @lru_cache(maxsize=65_536)
+def look_of(text: str) -> str:
+    """What a text looks like: runs of digits as 0, runs of letters as a.
+
+    >>> look_of("Gull 12"), look_of("2031-04-03")
+    ('a 0', '0-0-0')
+    """
+    return re.sub(r"[^\W\d_]+", "a", re.sub(r"\d+", "0", text))
+
+
+@lru_cache(maxsize=65_536)
 def average_word(label: str) -> str:
     """The word in a label that says "average", or ''.
 

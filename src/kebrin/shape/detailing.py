@@ -76,7 +76,8 @@ def detail(
         f"; {without:,} records hold none" if without else ""
     )
     said = Remark("detail", what, count=len(entries))
-    told = replace(entries, remarks=(*table.remarks, *entries.remarks, said), steps=table.steps)
+    about = [one for one in entries.remarks if one.kind != "split"]  # rows of records without an entry are gone again
+    told = replace(entries, remarks=(*table.remarks, *about, said), steps=table.steps)
     records = records.remarked([said, *(one for one in entries.remarks if one.breaks)])
     return records.step(f"detail {column}", len(table)), told.step(f"detail {column}", len(table))
 

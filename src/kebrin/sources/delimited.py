@@ -92,11 +92,14 @@ def delimiter(text: str) -> str:
 
     >>> delimiter("Returns of 2031\nSailing;Cars\n08:00;1,5\n10:00;2,5\n")
     ';'
+    >>> delimiter("Crew,Papers\nAnn,Radio; Deck\nBo,Radio; Deck\n")
+    ','
     """
     lines = [line for line in text.splitlines()[:500] if line.strip()]
     worth = {mark: _alike(lines, mark) for mark in _DELIMITERS}
-    sure = [mark for mark, (alike, _) in worth.items() if 2 * alike > len(lines)]
-    return sure[0] if sure else max(_DELIMITERS, key=lambda mark: worth[mark])
+    # Of several that part most lines alike the one that parts most of them counts: others stand inside the cells.
+    sure = max(_DELIMITERS, key=lambda mark: worth[mark][0])
+    return sure if 2 * worth[sure][0] > len(lines) else max(_DELIMITERS, key=lambda mark: worth[mark])
 
 
 def _alike(lines: list[str], mark: str) -> tuple[int, int]:

@@ -67,7 +67,8 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
     _refuse_same_names(sheet, layout, groups)
     records = len(layout.body_rows) * len(next(iter(groups.columns.values()), ()))
     whole = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns)
-    kept = None if keep.blanks == "keep" else _not_empty(sheet, whole)
+    # A record of a list stays one, whatever it lacks.
+    kept = None if keep.blanks == "keep" or layout.listed else _not_empty(sheet, whole)
     labels = tuple(level.name for level in (*layout.stub, *groups.levels))
     segment = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns, kept, labels)
     columns: dict[str, pa.Array] = _dimensions(layout, groups, kept)
