@@ -201,6 +201,14 @@ def test_a_table_of_details_keeps_every_entry_and_no_amount_twice() -> None:
     assert "3 records hold 3 entries; 1 records hold none" in entries.remarks[-1].what
 
 
+def test_a_second_column_of_entries_takes_the_numbers_of_the_first() -> None:
+    crew = table(("papers", "langs", "fee"), papers=["A;B", "C"], langs=["x", "y;z"], fee=[1.0, 2.0])
+    records, _ = detail(crew, "papers")
+    records, langs = detail(records, "langs")
+    assert records.columns == ("record", "fee")
+    assert langs.data.to_pydict() == {"record": [1, 2, 2], "langs": ["x", "y", "z"]}
+
+
 def test_a_key_that_does_not_tell_records_apart_is_refused() -> None:
     crew = table(name=["Ann", "Ann"], papers=["A;B", "C"])
     with pytest.raises(ValuesError, match=r"does not tell the records apart.*'Ann' \(2\)"):

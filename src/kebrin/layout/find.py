@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -17,6 +18,7 @@ from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import Split, find_split
 from kebrin.layout.stating import Anchor, find_anchor, find_end, refuse_depth, refuse_width
+from kebrin.layout.words import look_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -32,6 +34,11 @@ _MOST_SPACERS = 2
 _MOST_CUTINS = 2
 _BESIDE = "it holds words, beside columns that are headed by periods"
 _MARKS = "it has no heading and holds nothing but short marks beside values"
+
+
+# So many labels must be numbered alike for the rows above with such a label to belong to the body.
+_NUMBERED = 0.8
+_FULL = 0.8
 
 
 @dataclass(frozen=True)
@@ -161,6 +168,8 @@ def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated
     split = find_split(sheet, play.rows, play.columns, after_row=after, depth=depth, width=len(stated.stub or ()))
     if split is None:
         return None
+    if depth != 0:
+        split = replace(split, row=_first_like_it(sheet, play, split, depth or 1))
     boxhead = _boxhead_rows(sheet, play, split.row, split.column, depth)
     if depth and len(boxhead) < depth and (lower := _lower(sheet, play, split, depth - len(boxhead))) is not None:
         split = lower  # the headings that are stated are figures, and were taken for the body's
@@ -192,6 +201,25 @@ def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated
     if anchor is not None:
         anchor.check(sheet, boxhead, stub)
     return _frame(sheet, every, boxhead, stub, tuple(evidence), split.row, split.column, marks)
+
+
+def _first_like_it(sheet: Sheet, play: _Play, split: Split, depth: int) -> int:
+    """The body's first row, moved up over rows whose label is numbered as those of nearly all rows below are.
+
+    At least `depth` rows stay above it.
+    """
+    left = play.columns[play.columns < split.column]
+    if not len(left):
+        return split.row
+    looks = [look_of(sheet.text(int(row), int(left[-1]))) for row in play.rows[play.rows >= split.row]]
+    look, count = Counter(looks).most_common(1)[0]
+    first = split.row
+    if "0" in look and "a" in look and count >= _NUMBERED * len(looks) and len(looks) > 1:
+        for row in play.rows[play.rows < split.row][depth:][::-1].tolist():
+            if look_of(sheet.text(row, int(left[-1]))) != look:
+                break
+            first = row
+    return first
 
 
 def _lower(sheet: Sheet, play: _Play, split: Split, missing: int) -> Split | None:
@@ -392,7 +420,10 @@ def _stub_columns(sheet: Sheet, play: _Play, first_row: int, body_column: int, w
     taken: list[int] = []
     for column in left:
         gap = (taken[-1] if taken else body_column) - column
-        if len(taken) == _WIDEST or gap > _MOST_SPACERS or not sheet.filled[first_row:, column].any():
+        own = sheet.filled[first_row:, column]
+        # Columns that are full all the way are labels however many there are.
+        wide = len(taken) >= _WIDEST and (gap > 1 or own.mean() < _FULL)
+        if wide or gap > _MOST_SPACERS or not own.any():
             break
         taken.append(column)
     return tuple(sorted(taken))

@@ -27,6 +27,7 @@ _LONGEST_HEADING, _FILLED = 40, 0.5
 _BLANK_KEYS, _TITLE_CELLS = 0.1, 2
 # Of two columns of words, so many of the second's must look alike (letters and digits apart) to be those of records.
 _ALIKE = 0.4
+_MOSTLY = 0.7
 _DATE = re.compile(r"\s*\d{1,4}\s*([./-])\s*\d{1,2}\s*\1\s*\d{2,4}\b|\s*\d{1,2}[. ]+[^\W\d_]{3,}[. ]+\d{2,4}\b")
 
 
@@ -134,10 +135,9 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
         return sheet.textual and _tells_records(sheet, rows, columns)
     if not figures or max(others) > min(figures):
         return True
-    # Labels before one column of figures: a label that is said once for several rows is none of a record.
-    return len(figures) == 1 and bool(
-        (sheet.filled[np.ix_(rows, columns[others])].mean(axis=0) > 1 - _BLANK_KEYS).all()
-    )
+    # Labels before figures: dates that are texts are none, and one that is said once for several rows is none of a record.
+    unlike = len(figures) == 1 or (sheet.textual and "dates" in kinds[1:])
+    return unlike and bool((sheet.filled[np.ix_(rows, columns[others])].mean(axis=0) > _MOSTLY).all())
 
 
 def _heads_records(

@@ -76,10 +76,10 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
         follows = at > 0 and (data[at - 1].any() or (repeats and repeats[-1] == at - 1))
         if seen_data and follows and filled[at] > 1 and _says_again(sheet, rows, columns, head, at):
             repeats.append(at)
-        elif (
-            heading[at] and seen_data and _heads_what_follows(at, words, data, heading)
-            and not _like_those_above(sheet, rows[max(head[-1] + 1 if head else 0, at - _LOOKED_BACK) : at + 1], columns)
-        ):  # fmt: skip
+        elif heading[at] and seen_data and _heads_what_follows(at, words, data, heading):
+            above = [one for one in range(max(max(head, default=-1) + 1, at - _LOOKED_BACK), at) if one not in repeats]
+            if _like_those_above(sheet, rows[[*above, at]], columns):
+                continue
             starts.append(_title_above(rows, words, data, at))
             head, seen_data = [at], False
         elif not seen_data and (heading[at] or (not head and _heads_all(sheet, rows, columns, at, filled))):

@@ -59,7 +59,7 @@ def detail(
         table.refuse_absent(name, "detail")
     if key in moved:
         raise PlanError(f"detail can't move its key {key!r}", do="Name another column as key, or none")
-    keyed = table if key else _numbered(table)
+    keyed = table if key or _is_numbered(table) else _numbered(table)
     key = key or RECORD
     _refuse_unclear(keyed, key)
     records = keyed.only([name for name in keyed.columns if name not in moved])
@@ -80,6 +80,11 @@ def detail(
     told = replace(entries, remarks=(*table.remarks, *about, said), steps=table.steps)
     records = records.remarked([said, *(one for one in entries.remarks if one.breaks)])
     return records.step(f"detail {column}", len(table)), told.step(f"detail {column}", len(table))
+
+
+def _is_numbered(table: Table) -> bool:
+    """Whether another step has numbered the records already."""
+    return RECORD in table.columns and pa.types.is_integer(table.data.column(RECORD).type)
 
 
 def _numbered(table: Table) -> Table:
