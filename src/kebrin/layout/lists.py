@@ -28,6 +28,7 @@ _BLANK_KEYS, _TITLE_CELLS = 0.1, 2
 # Of two columns of words, so many of the second's must look alike (letters and digits apart) to be those of records.
 _ALIKE = 0.4
 _MOSTLY = 0.7
+_MONEY = re.compile(r"[€$£¥₹]|\b[A-Z]{3}\b")
 _DATE = re.compile(r"\s*\d{1,4}\s*([./-])\s*\d{1,2}\s*\1\s*\d{2,4}\b|\s*\d{1,2}[. ]+[^\W\d_]{3,}[. ]+\d{2,4}\b")
 
 
@@ -127,10 +128,14 @@ def _is_key(sheet: Sheet, row: int, column: int) -> bool:
 def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], heads: Sequence[str]) -> bool:
     """Whether the kinds of columns show records: words or dates behind figures, one column of figures, or none."""
     kinds = _column_kinds(sheet, rows, columns)
-    figures = [place for place, kind in enumerate(kinds) if kind == "figures" and place]
+    figures = [place for place, kind in enumerate(kinds) if kind in {"figures", "money"} and place]
     others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
-    if not others or (len(figures) >= 2 and period_name([heads[place] for place in figures])):
-        return False  # figures alone, or periods with remarks beside them
+    if len(figures) >= 2 and period_name([heads[place] for place in figures]):
+        return False  # periods, with remarks beside them
+    if {"figures", "money"} <= set(kinds[1:]):
+        return True
+    if not others:
+        return False
     if len(columns) == 2:
         return sheet.textual and _tells_records(sheet, rows, columns)
     if not figures or max(others) > min(figures):
@@ -156,19 +161,22 @@ def _heads_records(
 
 
 def _column_kinds(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[str]:
-    """Each column's kind by most of its cells: figures, dates, words, or '' if it holds nothing."""
+    """Each column's kind by most of its cells: figures, money, dates, words, or '' if it holds nothing."""
     cells = np.ix_(rows, columns)
     known = (sheet.filled[cells] & (sheet.looks[cells] != Look.MISSING)).sum(axis=0)
     figures = sheet.data[cells] & (sheet.kinds[cells] != Kind.DATE)
     dates = sheet.kinds[cells] == Kind.DATE
+    money = np.zeros_like(figures)
     for row, column in np.argwhere(figures & (sheet.kinds[cells] == Kind.TEXT)).tolist():
-        if _DATE.match(sheet.text(int(rows[row]), int(columns[column]))):
+        text = sheet.text(int(rows[row]), int(columns[column]))
+        if _DATE.match(text):
             dates[row, column], figures[row, column] = True, False
+        elif _MONEY.search(text):
+            money[row, column] = True
+    counts = {"money": money.sum(axis=0), "figures": figures.sum(axis=0), "dates": dates.sum(axis=0)}
     return [
-        "" if not all_ else "figures" if 2 * some >= all_ else "dates" if 2 * days >= all_ else "words"
-        for some, days, all_ in zip(
-            figures.sum(axis=0).tolist(), dates.sum(axis=0).tolist(), known.tolist(), strict=True
-        )
+        next((kind for kind, count in counts.items() if 2 * count[at] >= known[at]), "words") if known[at] else ""
+        for at in range(len(columns))
     ]
 
 
