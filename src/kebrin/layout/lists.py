@@ -28,6 +28,7 @@ _BLANK_KEYS, _TITLE_CELLS = 0.1, 2
 # Of two columns of words, so many of the second's must look alike (letters and digits apart) to be those of records.
 _ALIKE = 0.4
 _MOSTLY = 0.7
+_CODE = re.compile(r"0\d+")
 _MONEY = re.compile(r"[€$£¥₹]|\b[A-Z]{3}\b")
 _DATE = re.compile(r"\s*\d{1,4}\s*([./-])\s*\d{1,2}\s*\1\s*\d{2,4}\b|\s*\d{1,2}[. ]+[^\W\d_]{3,}[. ]+\d{2,4}\b")
 
@@ -164,7 +165,7 @@ def _column_kinds(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp
     """Each column's kind by most of its cells: figures, money, dates, words, or '' if it holds nothing."""
     cells = np.ix_(rows, columns)
     known = (sheet.filled[cells] & (sheet.looks[cells] != Look.MISSING)).sum(axis=0)
-    figures = sheet.data[cells] & (sheet.kinds[cells] != Kind.DATE)
+    figures = sheet.data[cells] & (sheet.kinds[cells] != Kind.DATE) & (sheet.looks[cells] != Look.MISSING)
     dates = sheet.kinds[cells] == Kind.DATE
     money = np.zeros_like(figures)
     for row, column in np.argwhere(figures & (sheet.kinds[cells] == Kind.TEXT)).tolist():
@@ -173,6 +174,8 @@ def _column_kinds(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp
             dates[row, column], figures[row, column] = True, False
         elif _MONEY.search(text):
             money[row, column] = True
+        elif _CODE.fullmatch(text.strip()):
+            figures[:, column] = False  # with 007 among them they are names
     counts = {"money": money.sum(axis=0), "figures": figures.sum(axis=0), "dates": dates.sum(axis=0)}
     return [
         next((kind for kind, count in counts.items() if 2 * count[at] >= known[at]), "words") if known[at] else ""
