@@ -2,31 +2,42 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator, Mapping
+from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import KebrinError, Place
-from kebrin.shape.converting import convert
-from kebrin.shape.detailing import detail
-from kebrin.shape.splitting import split
-from kebrin.values.dates import date
-from kebrin.values.marking import flag, missing
-from kebrin.values.numbers import number
-from kebrin.values.periods import period
-from kebrin.values.recoding import recode
-from kebrin.values.wording import text
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping, Sequence
+    from collections.abc import Sequence
     from pathlib import Path
 
     from kebrin.plan.steps import Taken
     from kebrin.table import Table
 
-#: The function of each verb: a table and a column go in, a table comes out.
-TAKEN: Mapping[str, Callable[..., Table]] = {
-    "number": number, "date": date, "period": period, "recode": recode, "flag": flag, "missing": missing, "text": text,
-    "convert": convert, "split": split,
+_MODULES = {
+    "number": "values.numbers", "date": "values.dates", "period": "values.periods", "recode": "values.recoding",
+    "flag": "values.marking", "missing": "values.marking", "text": "values.wording", "convert": "shape.converting",
+    "split": "shape.splitting",
 }  # fmt: skip
+
+
+class _Verbs(Mapping[str, "Callable[..., Table]"]):
+    """The function of each verb, loaded when it is first asked for."""
+
+    def __getitem__(self, verb: str) -> Callable[..., Table]:
+        found: Callable[..., Table] = getattr(import_module(f"kebrin.{_MODULES[verb]}"), verb)
+        return found
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(_MODULES)
+
+    def __len__(self) -> int:
+        return len(_MODULES)
+
+
+#: The function of each verb: a table and a column go in, a table comes out.
+TAKEN: Mapping[str, Callable[..., Table]] = _Verbs()
 
 
 def take_steps(table: Table, steps: Sequence[Taken], base: Path, name: str) -> dict[str, Table]:
@@ -48,6 +59,8 @@ def take_steps(table: Table, steps: Sequence[Taken], base: Path, name: str) -> d
         own = next((one for one, made in tables.items() if step.column in made.columns), name)
         try:
             if step.verb == "detail":
+                from kebrin.shape.detailing import detail
+
                 into = options.pop("into")
                 tables[own], tables[into] = detail(tables[own], step.column, **options)
             else:
