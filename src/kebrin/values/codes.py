@@ -10,7 +10,7 @@ import numpy as np
 
 from kebrin.errors import Place, PlanError
 from kebrin.sources import read
-from kebrin.values.keys import clean, key
+from kebrin.values.keys import clean, key, key_in_order
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -27,6 +27,8 @@ TIE = 0.04
 _NEAREST = 3
 # Keys with most letter pairs in common that are scored, and the likeness below which one is not near at all.
 _CANDIDATES, _LEAST = 24, 0.6
+# From this likeness on a key is near enough for words not to be looked at in their own order too.
+_NEAR = 0.92
 # How many of the nearest keys are kept, and how many are asked about at a time.
 _KEPT, _AT_ONCE = 6, 512
 # Shortest key that likeness is asked about: between two or three letters everything is alike.
@@ -111,13 +113,22 @@ class CodeList:
         # A code with figures in it is near hundreds of others, and tells nothing.
         numbered = {key(code) for code in self.labels if any(map(str.isdigit, code))}
         known = [one for one in self.by_key if one not in numbered or one == key(self.labels[self.by_key[one]])]
-        told: list[list[Likely]] = []
-        for near in nearest_keys([key(text) for text in texts], known):
-            best: dict[str, float] = {}
-            for other, score in near:
-                best.setdefault(self.by_key[other], score)
-            told.append([Likely(code, self.labels[code], score) for code, score in list(best.items())[:_NEAREST]])
-        return told
+        found = [
+            [(self.by_key[other], score) for other, score in near]
+            for near in nearest_keys([key(text) for text in texts], known)
+        ]
+        # A slip in a word's first letter moves it in the order of words: what is not near yet is held in its own order.
+        far = [at for at, near in enumerate(found) if " " in texts[at].strip() and (not near or near[0][1] < _NEAR)]
+        ordered = {key_in_order(text): code for text, code in self.exact.items() if key(text) not in numbered}
+        for at, near in zip(far, nearest_keys([key_in_order(texts[at]) for at in far], list(ordered)), strict=True):
+            found[at] = sorted([*found[at], *((ordered[one], score) for one, score in near)], key=lambda one: -one[1])
+        return [self._likely(near) for near in found]
+
+    def _likely(self, near: Sequence[tuple[str, float]]) -> list[Likely]:
+        best: dict[str, float] = {}
+        for code, score in near:
+            best.setdefault(code, score)
+        return [Likely(code, self.labels[code], score) for code, score in list(best.items())[:_NEAREST]]
 
 
 def nearest_keys(keys: Sequence[str], known: Sequence[str], least: float = _LEAST) -> list[list[tuple[str, float]]]:

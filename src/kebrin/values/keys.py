@@ -18,12 +18,25 @@ def key(text: str) -> str:
     >>> key("  Wick-of-Ness "), key("NESS, WICK OF"), key("Ｂrae"), key("Tårn Skerrý")
     ('ness of wick', 'ness of wick', 'brae', 'skerry tarn')
     """
+    return " ".join(sorted(_words(text)))
+
+
+def key_in_order(text: str) -> str:
+    """The key of a text, its words in the order in which they stand.
+
+    >>> key_in_order("NESS, Wick of")
+    'ness wick of'
+    """
+    return " ".join(_words(text))
+
+
+def _words(text: str) -> list[str]:
     if text.isascii():
         bare = text.lower()
     else:
         plain = unicodedata.normalize("NFKD", text).casefold().translate(_LETTERS)
         bare = "".join(letter for letter in plain if not unicodedata.combining(letter))
-    return " ".join(sorted(filter(None, _PARTS.split(bare))))
+    return [word for word in _PARTS.split(bare) if word]
 
 
 def clean(text: str) -> str:
