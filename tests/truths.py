@@ -44,5 +44,7 @@ TRUTHS: list[Truth] = [
     ("flag", {"blank": "no"}, ["yes", "✓", "N", "0", ""], [True, True, False, False, False]),
     ("missing", {"marks": ["c"]}, ["12", "---", "n/a", "c"], ["12", None, None, None]),
     ("text", {}, [" East\u00a0 quay ", "Old\tpier"], ["East quay", "Old pier"]),
+    ("text", {"spelled": ["Wick of Ness"]}, ["WICK of ness ", "Brae"], ["Wick of Ness", "Brae"]),
+    ("text", {"pattern": r"quay (\d+)"}, ["East quay 12"], ["12"]),
     ("text", {"between": ["(", ")"]}, ["East quay (E1)"], ["E1"]),
 ]  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,8 +13,10 @@ from kebrin.layout.across import settle_across
 from kebrin.layout.build import Around, Frame, build
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
-from kebrin.layout.lists import find_records, find_word_list, is_calendar
+from kebrin.layout.listing import as_list, as_records
+from kebrin.layout.lists import is_calendar
 from kebrin.layout.model import Evidence, Layout, Stated
+from kebrin.layout.play import Play, from_anchor, hidden_lines, in_play
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import Split, find_split
 from kebrin.layout.stating import Anchor, find_anchor, find_end, refuse_depth, refuse_width
@@ -41,21 +43,6 @@ _NUMBERED = 0.8
 _FULL = 0.8
 
 
-@dataclass(frozen=True)
-class _Play:
-    """The rows and columns in play: not blank, not hidden."""
-
-    rows: NDArray[np.intp]
-    columns: NDArray[np.intp]
-    hidden_rows: tuple[int, ...]
-    hidden_columns: tuple[int, ...]
-    repeats: tuple[int, ...] = ()
-
-    def within(self, region: Region) -> _Play:
-        """Only what lies in a region."""
-        return replace(self, rows=region.rows, columns=region.columns, repeats=region.repeats)
-
-
 def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[FieldCell] = ()) -> list[Layout]:
     """The layouts of a sheet's blocks, in reading order; empty if no block is there.
 
@@ -75,13 +62,13 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     stated = stated or Stated()
     if not sheet.filled.any():
         return []
-    play = _in_play(sheet)
+    play = in_play(sheet)
     anchor = find_anchor(sheet, stated)
     end = find_end(sheet, stated)
     if anchor is not None:
-        play = _from(play, anchor)
+        play = from_anchor(play, anchor)
     if end is not None:
-        play = _Play(play.rows[play.rows <= end.row], play.columns[play.columns <= end.column], *_hidden(play))
+        play = Play(play.rows[play.rows <= end.row], play.columns[play.columns <= end.column], *hidden_lines(play))
     exact = _edged(sheet, _exact(sheet, play, anchor, stated) if anchor is not None and anchor.exact else None, stated)
     if exact is not None:
         return [build(sheet, exact, stated, Around(_outside(sheet, [exact])), fields)]
@@ -94,11 +81,11 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     return _built(sheet, [(region, frame) for region, frame in framed if frame is not None], stated, fields)
 
 
-def _framed(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
-    records = _as_records(sheet, play, anchor, stated)
+def _framed(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
+    records = as_records(sheet, play, anchor, stated)
     if records is not None:
         return records
-    return _edged(sheet, _worked_out(sheet, play, anchor, stated), stated) or _as_list(sheet, play, stated)
+    return _edged(sheet, _worked_out(sheet, play, anchor, stated), stated) or as_list(sheet, play, stated)
 
 
 def _built(
@@ -127,30 +114,7 @@ def _outside(sheet: Sheet, frames: list[Frame]) -> NDArray[np.bool_]:
     return outside
 
 
-def _hidden(play: _Play) -> tuple[tuple[int, ...], tuple[int, ...]]:
-    return play.hidden_rows, play.hidden_columns
-
-
-def _in_play(sheet: Sheet) -> _Play:
-    hidden_rows: tuple[int, ...] = ()
-    hidden_columns: tuple[int, ...] = ()
-    if sheet.has_hidden_lines:
-        formats = sheet.formats()
-        hidden_rows = tuple(sorted(row for row in formats.hidden_rows if row < sheet.shape[0]))
-        hidden_columns = tuple(sorted(column for column in formats.hidden_columns if column < sheet.shape[1]))
-    rows = np.setdiff1d(np.flatnonzero(sheet.filled.any(axis=1)), hidden_rows)
-    columns = np.setdiff1d(np.flatnonzero(sheet.filled.any(axis=0)), hidden_columns)
-    return _Play(rows, columns, hidden_rows, hidden_columns)
-
-
-def _from(play: _Play, anchor: Anchor) -> _Play:
-    """Only what lies at or below a stated first cell; a stub head leaves what is left of it in play."""
-    if not anchor.exact:
-        return play
-    return _Play(play.rows[play.rows >= anchor.row], play.columns[play.columns >= anchor.column], *_hidden(play))
-
-
-def _exact(sheet: Sheet, play: _Play, anchor: Anchor, stated: Stated) -> Frame | None:
+def _exact(sheet: Sheet, play: Play, anchor: Anchor, stated: Stated) -> Frame | None:
     """The frame when corner, boxhead and stub are all stated: nothing is left to work out but where it ends."""
     if stated.boxhead is None or stated.stub is None:
         return None
@@ -160,7 +124,7 @@ def _exact(sheet: Sheet, play: _Play, anchor: Anchor, stated: Stated) -> Frame |
     return _frame(sheet, play, tuple(play.rows[:depth].tolist()), tuple(play.columns[:width].tolist()), ())
 
 
-def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
+def _worked_out(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
     depth = None if stated.boxhead is None else len(stated.boxhead)
     marks = bare_marks(sheet, play.rows, play.columns)
     play, every = replace(play, columns=play.columns[~np.isin(play.columns, marks)]), play
@@ -203,7 +167,7 @@ def _worked_out(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated
     return _frame(sheet, every, boxhead, stub, tuple(evidence), split.row, split.column, marks)
 
 
-def _first_like_it(sheet: Sheet, play: _Play, split: Split, depth: int) -> int:
+def _first_like_it(sheet: Sheet, play: Play, split: Split, depth: int) -> int:
     """The body's first row, moved up over rows whose label is numbered as those of nearly all rows below are.
 
     At least `depth` rows stay above it.
@@ -222,7 +186,7 @@ def _first_like_it(sheet: Sheet, play: _Play, split: Split, depth: int) -> int:
     return first
 
 
-def _lower(sheet: Sheet, play: _Play, split: Split, missing: int) -> Split | None:
+def _lower(sheet: Sheet, play: Play, split: Split, missing: int) -> Split | None:
     """The corner some rows further down, if a body is left there."""
     below = play.rows[play.rows >= split.row]
     after = int(below[min(missing, len(below)) - 1])
@@ -230,7 +194,7 @@ def _lower(sheet: Sheet, play: _Play, split: Split, missing: int) -> Split | Non
 
 
 def _frame(
-    sheet: Sheet, play: _Play, boxhead: tuple[int, ...], stub: tuple[int, ...], evidence: tuple[Evidence, ...],
+    sheet: Sheet, play: Play, boxhead: tuple[int, ...], stub: tuple[int, ...], evidence: tuple[Evidence, ...],
     first_row: int | None = None, first_column: int | None = None, marks: Sequence[int] = (),
 ) -> Frame | None:  # fmt: skip
     after_row = boxhead[-1] if boxhead else -1
@@ -280,42 +244,6 @@ def _edged(sheet: Sheet, frame: Frame | None, stated: Stated) -> Frame | None:
     return replace(frame, columns=body, beside=tuple(beside), marks=tuple(marks), evidence=(*frame.evidence, *said))
 
 
-def _as_records(sheet: Sheet, play: _Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
-    """The frame of a list of records, unless something else is stated."""
-    heads = stated.boxhead
-    other = heads is not None and (len(heads) != 1 or stated.measures != heads[0])
-    if other or stated.beside or stated.cutins or (anchor is not None and anchor.exact):
-        return None
-    width = 1 if stated.stub is None else len(stated.stub)
-    found = find_records(sheet, play.rows, play.columns)
-    if found is None or not 0 < width < len(play.columns) or (anchor is not None and anchor.row != found[0]):
-        return None
-    head, last = found
-    why = "one row of headings, each over a column of its own kind"
-    return Frame(
-        (head,), (head,), tuple(play.columns[:width].tolist()), play.rows[(play.rows > head) & (play.rows <= last)],
-        play.columns[width:], (Evidence("list", f"from {a1(head, int(play.columns[0]))}", why, 0.9),), *_hidden(play),
-        play.repeats, listed=True,
-    )  # fmt: skip
-
-
-def _as_list(sheet: Sheet, play: _Play, stated: Stated) -> Frame | None:
-    """The frame of a list of words, where no figure shows a body."""
-    found = find_word_list(sheet, play.rows, play.columns)
-    if found is None or (stated.boxhead is not None and len(stated.boxhead) != 1):
-        return None
-    head, last = found
-    used = play.columns[sheet.filled[head, play.columns]]
-    width = 1 if stated.stub is None else len(stated.stub)
-    if width >= len(used):
-        return None
-    why = "one row of short headings over rows of words, each column mostly filled"
-    return Frame(
-        (head,), (head,), tuple(used[:width].tolist()), play.rows[(play.rows > head) & (play.rows <= last)], used[width:],
-        (Evidence("list", f"from {a1(head, int(used[0]))}", why, 0.8),), *_hidden(play), play.repeats, listed=True,
-    )  # fmt: skip
-
-
 def _headed(sheet: Sheet, boxhead: tuple[int, ...], columns: NDArray[np.intp]) -> NDArray[np.bool_]:
     if not boxhead:
         return np.zeros(len(columns), np.bool_)
@@ -338,7 +266,7 @@ def _until_gap(lines: NDArray[np.intp], used: NDArray[np.bool_], blank: NDArray[
     return last
 
 
-def _boxhead_rows(sheet: Sheet, play: _Play, body_row: int, body_column: int, depth: int | None) -> tuple[int, ...]:
+def _boxhead_rows(sheet: Sheet, play: Play, body_row: int, body_column: int, depth: int | None) -> tuple[int, ...]:
     """The heading rows above the body, outermost first."""
     above = [int(row) for row in play.rows[play.rows < body_row]][::-1]
     columns = play.columns[play.columns >= body_column]
@@ -412,7 +340,7 @@ def _spans_body(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
     return any(area.holds(row, int(columns[0])) for area in sheet.merges)
 
 
-def _stub_columns(sheet: Sheet, play: _Play, first_row: int, body_column: int, width: int | None) -> tuple[int, ...]:
+def _stub_columns(sheet: Sheet, play: Play, first_row: int, body_column: int, width: int | None) -> tuple[int, ...]:
     """The label columns left of the body, leftmost first."""
     left = [int(column) for column in play.columns[play.columns < body_column]][::-1]
     if width is not None:
