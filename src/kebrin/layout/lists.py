@@ -28,6 +28,8 @@ _BLANK_KEYS, _TITLE_CELLS = 0.1, 2
 # Of two columns of words, so many of the second's must look alike (letters and digits apart) to be those of records.
 _ALIKE = 0.4
 _MOSTLY = 0.7
+# The kinds of columns are told by so many rows, spread over all.
+_SAMPLE = 2000
 _CODE = re.compile(r"0\d+")
 _MONEY = re.compile(r"[€$£¥₹]|\b[A-Z]{3}\b")
 _DATE = re.compile(r"\s*\d{1,4}\s*([./-])\s*\d{1,2}\s*\1\s*\d{2,4}\b|\s*\d{1,2}[. ]+[^\W\d_]{3,}[. ]+\d{2,4}\b")
@@ -163,6 +165,7 @@ def _heads_records(
 
 def _column_kinds(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[str]:
     """Each column's kind by most of its cells: figures, money, dates, words, or '' if it holds nothing."""
+    rows = rows[:: max(len(rows) // _SAMPLE, 1)]
     cells = np.ix_(rows, columns)
     known = (sheet.filled[cells] & (sheet.looks[cells] != Look.MISSING)).sum(axis=0)
     figures = sheet.data[cells] & (sheet.kinds[cells] != Kind.DATE) & (sheet.looks[cells] != Look.MISSING)

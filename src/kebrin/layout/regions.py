@@ -114,7 +114,8 @@ def _heading_rows(words: NDArray[np.bool_], data: NDArray[np.bool_]) -> NDArray[
 def _is_field_row(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
     """Whether a row has a "Label:" among its few texts; a time of day is none."""
     texts = columns[sheet.kinds[row, columns] == Kind.TEXT].tolist()
-    if len(texts) > _MOST_FIELDS:
+    # Hardly any cell holds a colon: most rows are done with before their texts are made neat.
+    if len(texts) > _MOST_FIELDS or not any(":" in str(sheet.values[row, column]) for column in texts):
         return False
     return any(text.endswith(":") or ": " in text for text in (sheet.text(row, column) for column in texts))
 
