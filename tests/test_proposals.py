@@ -127,6 +127,18 @@ def test_a_scale_in_the_title_is_told_and_not_taken(tmp_path: Path) -> None:
     assert "sum 3.5 before and 3,500 after" in scaled.remarks[-1].what
 
 
+def test_a_scale_that_a_sheet_does_not_state_is_told(tmp_path: Path) -> None:
+    for name, title in (("a", "Takings (in thousands)"), ("b", "Takings"), ("c", "Takings (in millions)")):
+        (tmp_path / f"{name}.csv").write_text(f"{title},\n,\nRoute,Foot\nNorth,1.5\nSouth,2.25\n", "utf-8")
+    plan = 'kebrin = 1\n[table.t]\nfiles = "*.csv"\n[table.t.layout]\nmeasure = "sum"\n'
+    (tmp_path / "p.toml").write_text(f'{plan}[[table.t.step]]\nnumber = "sum"\nscale = 1000\n', "utf-8")
+    run = kb.load_plan(tmp_path / "p.toml").run()
+    told = [remark.what for remark in run.proof.remarks if remark.kind == "scale"]
+    assert told == [
+        "the plan multiplies by 1,000, and nothing here says so", "the plan multiplies by 1,000, and A1 says 'in millions'",
+    ]  # fmt: skip
+
+
 def test_the_refunds_run_from_their_draft_with_three_answers(demo: Path, kebrin: Kebrin) -> None:
     assert kebrin("draft", "refunds_*.csv", "-o", "d.plan.toml").returncode == 0
     plan = answered((demo / "d.plan.toml").read_text("utf-8"))

@@ -40,6 +40,12 @@ def test_a_record_without_a_value_is_still_a_record(tmp_path: Path) -> None:
     }  # fmt: skip
 
 
+def test_a_key_with_nothing_beside_it_is_a_record_and_no_note(tmp_path: Path) -> None:
+    rows = "".join(f"Gull {at};{at};{'full' if at % 2 else 'short'}\n" for at in range(1, 7))
+    table = lines(tmp_path / "r.csv", f"Vessel;Berth;Crew\n{rows}Gull 7;;\nGull 8;4;full\nGull 9;;\n")
+    assert table.to_arrow().column("Vessel").to_pylist() == [f"Gull {at}" for at in range(1, 10)]
+
+
 def test_a_record_of_words_alone_starts_no_new_table(tmp_path: Path) -> None:
     rows = "".join(f"Gull {at};{at + 2};{'closed' if at == 4 else at * 1.5}\n" for at in range(1, 9))
     table = lines(tmp_path / "r.csv", f"Vessel;Berth;Due\n{rows}Gull 9;?;?\nGull 10;3;4\n")

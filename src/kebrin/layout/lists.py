@@ -10,7 +10,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.cells.periods import period_name
-from kebrin.layout.words import look_of
+from kebrin.layout.words import leading_zero, look_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -30,7 +30,6 @@ _ALIKE = 0.4
 _MOSTLY = 0.7
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
-_CODE = re.compile(r"0\d+")
 _MONEY = re.compile(r"[€$£¥₹]|\b[A-Z]{3}\b")
 _DATE = re.compile(r"\s*\d{1,4}\s*([./-])\s*\d{1,2}\s*\1\s*\d{2,4}\b|\s*\d{1,2}[. ]+[^\W\d_]{3,}[. ]+\d{2,4}\b")
 
@@ -106,20 +105,41 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
         return None
     at = int(full[0])
     many = filled[at + 1 :].sum(axis=1)
-    # One cell alone in a row is a head of those below it, or a note; of two columns, the second may be blank.
-    lone = np.array(
-        [len(columns) == 2 and _is_key(sheet, int(row), int(columns[0])) for row in rows[at + 1 :]], np.bool_
-    )
-    whole = np.flatnonzero((many >= 2) | lone)
     if (many >= 2).sum() < _FEWEST_ROWS:
         return None
-    body = slice(at + 1, at + 2 + int(whole[-1]))
-    thin = many[: whole[-1] + 1] < 2
-    if thin.mean() > (_FILLED if len(columns) == 2 else 0) or filled[body, 0].mean() < 1 - _BLANK_KEYS:
+    # One cell alone in a row is a head of those below it, or a note, unless it is a key.
+    keys = _lone_keys(sheet, rows[at + 1 :], columns, many)
+    last = int(np.flatnonzero((many >= 2) | keys)[-1])
+    body = slice(at + 1, at + 2 + last)
+    alone = many[: last + 1] < 2
+    if (alone & ~keys[: last + 1]).any() or alone.mean() > _FILLED or filled[body, 0].mean() < 1 - _BLANK_KEYS:
         return None
     if not _are_records(sheet, rows[body], columns, [sheet.text(int(rows[at]), int(column)) for column in columns]):
         return None
     return int(rows[at]), int(rows[body.stop - 1])
+
+
+def _lone_keys(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], many: NDArray[np.intp]
+) -> NDArray[np.bool_]:
+    """Rows that hold the key of a record and nothing else.
+
+    Of two columns the second may be blank; of more, the key must be numbered as nearly all others are.
+    """
+    first = int(columns[0])
+    lone = many == 1
+    if not lone.any():
+        return np.zeros(len(rows), np.bool_)
+    looks = Counter(look_of(sheet.text(int(row), first)) for row in rows[many >= 2])
+    common, count = looks.most_common(1)[0]
+    numbered = "0" in common and "a" in common and count >= (1 - _BLANK_KEYS) * looks.total()
+    kept = [
+        at
+        for at in np.flatnonzero(lone).tolist()
+        if _is_key(sheet, int(rows[at]), first)
+        and (len(columns) == 2 or (numbered and look_of(sheet.text(int(rows[at]), first)) == common))
+    ]
+    return np.isin(np.arange(len(rows)), kept)
 
 
 def _is_key(sheet: Sheet, row: int, column: int) -> bool:
@@ -177,7 +197,7 @@ def _column_kinds(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp
             dates[row, column], figures[row, column] = True, False
         elif _MONEY.search(text):
             money[row, column] = True
-        elif _CODE.fullmatch(text.strip()):
+        elif leading_zero(text):
             figures[:, column] = False  # with 007 among them they are names
     counts = {"money": money.sum(axis=0), "figures": figures.sum(axis=0), "dates": dates.sum(axis=0)}
     return [

@@ -9,6 +9,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.cells.periods import period_name
+from kebrin.layout.words import leading_zero
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -21,7 +22,6 @@ _MOST_MEASURES = 12
 _SAMPLE_ROWS = 3
 _MONEY = re.compile(r"[$€£¥₩₹]|\b(?:USD|EUR|GBP|CHF|JPY|SEK|NOK|DKK)\b")
 _YEARS = re.compile(r"\b(?:years?|built|since|founded|baujahr|jahr|année|año|anno|jaar|år)\b", re.IGNORECASE)
-_IDENTIFIER = re.compile(r"0\d+")
 _PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
 
 
@@ -76,7 +76,7 @@ def _has_leading_zeros(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np
     """Whether some figure is written as 007 is: then all of them are names, and no amounts."""
     at = np.ix_(rows, columns)
     figures = sheet.values[at][(sheet.kinds[at] == Kind.TEXT) & (sheet.looks[at] == Look.FIGURE)]
-    return any(_IDENTIFIER.fullmatch(str(text).strip()) for text in figures.tolist())
+    return any(leading_zero(str(text)) for text in figures.tolist())
 
 
 def _are_years(numbers: NDArray[np.float64]) -> bool:

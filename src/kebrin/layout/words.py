@@ -65,6 +65,7 @@ def is_unit(label: str) -> bool:
     return _UNIT.fullmatch(label) is not None
 
 
+_LEADING_ZERO = re.compile(r"0\d+")
 _SCALES = (
     (1e3, re.compile(
         r"\bin (?:thousands|tausend|tsd\b\.?|migliaia|duizenden|tusen(?:tal|der)?|tusinder)|"
@@ -97,6 +98,15 @@ def scale_words(text: str) -> tuple[str, float]:
         if match is not None:
             return match[0].strip("()[] "), scale
     return "", 1.0
+
+
+def leading_zero(text: str) -> bool:
+    """Whether a text is digits behind a zero, as names are and amounts are not.
+
+    >>> leading_zero(" 007"), leading_zero("0.7"), leading_zero("0")
+    (True, False, False)
+    """
+    return _LEADING_ZERO.fullmatch(text.strip()) is not None
 
 
 @lru_cache(maxsize=65_536)

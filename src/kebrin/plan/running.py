@@ -13,6 +13,7 @@ from kebrin.plan.pieces import SheetWork, source_of, work_sheet
 from kebrin.plan.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.plan.stepping import take_steps
 from kebrin.sources import files, read
+from kebrin.table import Remark
 from kebrin.tidy import Keep
 
 if TYPE_CHECKING:
@@ -22,7 +23,6 @@ if TYPE_CHECKING:
     from kebrin.cells import Report
     from kebrin.plan.model import LayoutPlan, PlanModel, TablePlan
     from kebrin.proof import Source
-    from kebrin.table import Remark
 
 NOT_CHOSEN = "left out by the plan"
 
@@ -119,15 +119,27 @@ def _sheet(report: Report, name: str, plan: TablePlan, terms: Terms) -> tuple[Sh
         if plan.layout.stub is not None:
             refuse_unnamed_column(sheet, piece.layout)
         remarks += gained_levels(sheet, piece.layout, plan.layout.stub, plan.layout.cutins)
-    scaled = any("scale" in step.options() for step in plan.step)
-    told = [one for one in work.remarks if not (scaled and one.kind == "scale")]
-    work = replace(work, remarks=(*told, *remarks))
+    work = replace(work, remarks=(*_scale_remarks(work, plan), *remarks))
     if not work.pieces:
         raise LayoutError(
             "no table was found", Place(sheet.source, name), why="no cell there looks like a value of a body",
             do="Leave the sheet out in the plan (sheets = { except = [...] }), or state where its table starts",
         )  # fmt: skip
     return work, values
+
+
+def _scale_remarks(work: SheetWork, plan: TablePlan) -> list[Remark]:
+    """A sheet's remarks, what it says of a scale held against the plan: told only where the two differ."""
+    scales = [float(step.options()["scale"]) for step in plan.step if "scale" in step.options()]
+    if not scales:
+        return list(work.remarks)
+    remarks = [one for one in work.remarks if one.kind != "scale"]
+    for piece in work.pieces:
+        if piece.scale is None or piece.scale.factor not in scales:
+            said = f"{piece.scale.cell} says {piece.scale.words!r}" if piece.scale else "nothing here says so"
+            what = f"the plan multiplies by {', '.join(f'{scale:,.10g}' for scale in scales)}, and {said}"
+            remarks.append(Remark("scale", what, piece.file, piece.sheet, count=1))
+    return remarks
 
 
 def stated_layout(plan: LayoutPlan) -> Stated:

@@ -147,6 +147,8 @@ class Table:
         Raises:
             PlanError: no column begins or ends so, two columns would bear one name, or one none.
         """
+        if not ends:
+            return self
         names = {name: name for name in self.columns}
         for end in ends:
             new = {old: name.removeprefix(end).removesuffix(end).strip() for old, name in names.items()}

@@ -7,7 +7,6 @@ on with its cells. A column in which anything else stands beside numbers stays t
 from __future__ import annotations
 
 import datetime as dt
-import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -15,6 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, a1, as_label, read_text
+from kebrin.layout.words import leading_zero
 from kebrin.table import Remark, arrays
 
 if TYPE_CHECKING:
@@ -22,7 +22,6 @@ if TYPE_CHECKING:
 
 FOOTNOTE = "footnote mark"
 _SHOWN = 5
-_IDENTIFIER = re.compile(r"0\d+")
 _EPOCH = dt.date(1970, 1, 1).toordinal()
 
 
@@ -145,7 +144,7 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Remar
         return []
     odd = ~numeric & (cells.kinds != Kind.BLANK) & (cells.looks != Look.MISSING) & (cells.kinds != Kind.ERROR)
     texts = {str(cells.sheet.values[cells.rows[at], cells.columns[at]]).strip() for at in np.flatnonzero(odd)}
-    if texts and all(map(_IDENTIFIER.fullmatch, texts)):
+    if texts and all(map(leading_zero, texts)):
         return []  # with leading zeros among them the others are names too
     if not odd.any():
         return _said(
