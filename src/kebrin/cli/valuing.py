@@ -11,6 +11,7 @@ from kebrin.cli import show
 from kebrin.cli.ending import Exit
 from kebrin.sources.tables import read_table
 from kebrin.values.profile import ColumnValues, profile, step_text
+from kebrin.values.suggesting import TABLE
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -28,14 +29,14 @@ def values(file: Path, columns: list[str], *, as_json: bool) -> int:
     out = show.console()
     show.heading(out, f"{file}: {show.counted(found.rows, 'row')}, {show.counted(len(table.columns), 'column')}")
     for one in found.columns:
-        _tell(out, one)
+        _tell(out, one, file)
     steps = [one.suggestion.step for one in found.columns if one.suggestion.step]
     if steps:
         show.next_step(out, "In a plan a step is a table, [[table.NAME.step]], with a key to a line.")
     return Exit.DONE
 
 
-def _tell(out: Console, one: ColumnValues) -> None:
+def _tell(out: Console, one: ColumnValues, file: Path) -> None:
     show.heading(out, one.name)
     missing = f", {one.missing:,} missing" if one.missing else ""
     show.line(out, f"{one.kind}, {one.filled:,} filled{missing}, {one.distinct:,} distinct")
@@ -60,7 +61,7 @@ def _tell(out: Console, one: ColumnValues) -> None:
     if one.kind == "text" and found.meaning not in {"text", "empty"}:
         show.line(out, f"likely {found.meaning}" + (f": {found.why}" if found.why else ""))
     if found.question:
-        show.line(out, f"? {found.question}", "bold")
+        show.line(out, f"? {found.question.replace(TABLE, str(file))}", "bold")
     if found.step:
         show.line(out, f"step: {step_text({**found.step, **(found.answers[0] if found.answers else {})})}")
         for answer in found.answers[1:]:

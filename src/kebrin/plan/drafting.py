@@ -20,7 +20,7 @@ from kebrin.plan.joining import join
 from kebrin.plan.standardising import standardised
 from kebrin.plan.unaided import Found, Group, survey_reports
 from kebrin.values.profile import step_lines
-from kebrin.values.suggesting import suggestions
+from kebrin.values.suggesting import TABLE, suggestions
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -237,6 +237,7 @@ def _questions(draft: Draft, name_of: str) -> list[str]:
             said += [line for answer in found.answers[:1] for line in step_lines(answer)]
             said += [f"or: {line}" for answer in found.answers[1:] for line in step_lines(answer)]
         if found.meaning.startswith("codes"):
+            said[0] = f"{said[0].replace(TABLE, 'OUTPUT')}, when this plan has written its OUTPUT"
             said += [f"[[table.{key}.step]]", *step_lines({"recode": name, "using": "codes.csv"})]
         asked.append(_as_comment(said))
     scale = draft.group.pieces[0].scale

@@ -33,6 +33,8 @@ if TYPE_CHECKING:
 # Of the texts of a column at least this share must read for a meaning to be likely at all.
 _LIKELY = 0.6
 _MOST_CODES = 2000
+#: Stands in a question for the file that the column is in.
+TABLE = "TABLE"
 # Words in a column of numbers can be marks for "no value" if they are few, and short.
 _MOST_MARKS, _LONGEST_MARK = 5, 24
 
@@ -211,7 +213,7 @@ def _as_spellings(texts: Texts, column: str) -> Suggestion:
     sure = bool(plain) and not any("\n" in text for text in said)
     if len(keys) < len(same):
         why = f"{len(said):,} spellings of {len(keys):,} names: case, accents, punctuation or the order of words differ"
-        asked = f"make a code list with: kebrin codes TABLE {column!r} -o codes.csv"
+        asked = f"make a code list with: kebrin codes {TABLE} {column!r} -o codes.csv"
         return Suggestion("codes in several spellings", step, why, asked, conclusive=sure)
     if plain.unsure:
         shown = " and ".join(map(repr, plain.unsure[0]))
