@@ -11,7 +11,7 @@ from typing import Any
 
 from babel import Locale
 
-TABLE = Path(__file__).parent.parent / "src/kebrin/cells/periods.json"
+TABLE = Path(__file__).parent.parent / "src/kebrin/grammar/periods.json"
 LOCALES = """
 en de fr es it pt nl sv da nb fi is et lv lt pl cs sk hu sl hr sr ro bg el tr ru uk be sq mt ga cy ca eu gl
 id ms vi ja zh ko ar he hi th

@@ -12,10 +12,10 @@ import pyarrow as pa
 
 from kebrin.errors import ValuesError
 from kebrin.plan import model
-from kebrin.plan.stepping import TAKEN
 from kebrin.plan.steps import VERBS
 from kebrin.shape.detailing import detail
 from kebrin.table import Table
+from kebrin.work.stepping import TAKEN
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence

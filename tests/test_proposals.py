@@ -16,7 +16,6 @@ from hypothesis import strategies as st
 import kebrin as kb
 from kebrin.errors import PlanError, ValuesError
 from kebrin.plan.reading import parse_plan
-from kebrin.plan.standardising import standardised
 from kebrin.shape.detailing import detail
 from kebrin.table import Table
 from kebrin.values.entries import entries_of, find_lists
@@ -26,6 +25,7 @@ from kebrin.values.spellings import folded, plain_variants
 from kebrin.values.suggesting import suggest, suggestions
 from kebrin.values.texts import Texts
 from kebrin.values.wording import text
+from kebrin.work.standardising import standardised
 
 if TYPE_CHECKING:
     import subprocess

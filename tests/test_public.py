@@ -29,7 +29,7 @@ def test_all_is_sorted_and_every_name_is_there() -> None:
         ("import kebrin; kebrin.read, kebrin.load_plan, kebrin.Table", {"pandas", "matplotlib", "typer", "rich"}),
         ("import kebrin.cli.app", {"numpy", "pyarrow", "pandas", "pydantic"}),
         ("import kebrin.cli.ahead, kebrin.sources.workbook", {"numpy", "pyarrow", "pandas"}),
-        ("import kebrin.plan.unaided, kebrin.deliver.publish", {"pydantic", "pandas", "typer", "rich"}),
+        ("import kebrin.work.unaided, kebrin.deliver.publish", {"pydantic", "pandas", "typer", "rich"}),
     ],
 )
 def test_importing_loads_no_more_than_it_must(statement: str, banned: set[str]) -> None:

@@ -16,7 +16,6 @@ from hypothesis import strategies as st
 
 import kebrin as kb
 from kebrin.errors import KebrinError, PlanError, ValuesError
-from kebrin.plan.stepping import TAKEN
 from kebrin.shape.converting import read_rates
 from kebrin.table import Table
 from kebrin.values.codes import read_codes
@@ -25,6 +24,7 @@ from kebrin.values.numbers import number
 from kebrin.values.profile import profile
 from kebrin.values.suggesting import suggest
 from kebrin.values.texts import Texts
+from kebrin.work.stepping import TAKEN
 from truths import TRUTHS, Truth
 
 if TYPE_CHECKING:

@@ -12,21 +12,21 @@ from kebrin.api.table import Table
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
 from kebrin.errors import OutputError
-from kebrin.plan import unaided
 from kebrin.plan.reading import parse_plan, read_plan
 from kebrin.plan.running import run_plan
 from kebrin.plan.wanted import Match, Wanted, read_wanted, same_names
 from kebrin.table import Remark
 from kebrin.tidy import Keep
+from kebrin.work import unaided
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
     from kebrin.deliver.publish import Published
-    from kebrin.plan.joining import Done
     from kebrin.plan.model import PlanModel
     from kebrin.proof import Proof
     from kebrin.tidy import Choice
+    from kebrin.work.joining import Done
 
 
 @dataclass(frozen=True, eq=False)

@@ -12,7 +12,7 @@ from kebrin.api.table import Table
 from kebrin.deliver.atomic import whole_file
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.layout import Layout, Stated, find_layouts
-from kebrin.plan.pieces import refuse_questions
+from kebrin.work.sheet import refuse_questions
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence

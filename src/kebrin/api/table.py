@@ -127,7 +127,7 @@ class Table(CoreTable):
         return Values(found.rows, found.columns)
 
     def _taken(self, verb: str, column: str, options: dict[str, Any]) -> Table:
-        from kebrin.plan.stepping import TAKEN
+        from kebrin.work.stepping import TAKEN
 
         return self._proved(TAKEN[verb](self, column, **options))
 

@@ -3,8 +3,8 @@
 from kebrin.address import Area, a1, addresses, column_letters, parse_a1
 from kebrin.cells.formats import Formats
 from kebrin.cells.kinds import Kind
-from kebrin.cells.looks import MISSING_MARKS, Look, Reading, neat, read_text, trailing_mark
 from kebrin.cells.sheet import Report, Sheet, as_label, kinds_of
+from kebrin.grammar.looks import MISSING_MARKS, Look, Reading, neat, read_text, trailing_mark
 
 __all__ = [
     "MISSING_MARKS",

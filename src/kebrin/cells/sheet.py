@@ -12,7 +12,7 @@ import numpy as np
 from kebrin.address import Area, a1
 from kebrin.cells.formats import Formats
 from kebrin.cells.kinds import Kind
-from kebrin.cells.looks import Look, neat, read_text
+from kebrin.grammar.looks import Look, neat, read_text
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable

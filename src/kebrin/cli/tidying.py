@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from kebrin.deliver.publish import Published
-    from kebrin.plan.joining import Done
+    from kebrin.work.joining import Done
 
 
 def tidy(
@@ -28,9 +28,9 @@ def tidy(
     """Tidy reports without a plan and write what came of it; `kept` says whether blanks and marks are."""
     reports = reports_ahead(inputs, progress=not as_json)
     from kebrin.deliver.publish import publish, refuse_ending
-    from kebrin.plan.joining import Terms
-    from kebrin.plan.unaided import tidy_reports
     from kebrin.tidy import Keep
+    from kebrin.work.joining import Terms
+    from kebrin.work.unaided import tidy_reports
 
     if not as_json:
         from kebrin.cli import show  # noqa: F401 - loaded while the first workbook is being parsed

@@ -14,7 +14,7 @@ from kebrin.errors import OutputError, Place
 from kebrin.sources.files import digest
 
 if TYPE_CHECKING:
-    from kebrin.plan.joining import Done
+    from kebrin.work.joining import Done
 
 
 @dataclass(frozen=True)

@@ -1,9 +1,9 @@
 """Layout: what each row, column and cell of a sheet is for, and why; labels repaired."""
 
+from kebrin.grammar.words import is_ratio
 from kebrin.layout.fields import find_fields, stated_field
 from kebrin.layout.find import find_layouts
 from kebrin.layout.model import KEPT, NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
-from kebrin.layout.words import is_ratio
 
 __all__ = [
     "KEPT", "NO_COLUMN", "Evidence", "FieldCell", "Layout", "Level", "Role", "Stated", "TotalLine", "find_fields", "find_layouts",

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
+from kebrin.grammar.words import average_word, carried_word, is_ratio, is_unit, of_which, says_whole, total_word
 from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.fields import find_fields
 from kebrin.layout.formulas import summing_lines
@@ -17,7 +18,6 @@ from kebrin.layout.model import KEPT, NO_COLUMN, Evidence, FieldCell, Layout, Le
 from kebrin.layout.naming import find_names, split_corner
 from kebrin.layout.totals import Signs, find_totals
 from kebrin.layout.unlike import unlike_level
-from kebrin.layout.words import average_word, carried_word, is_ratio, is_unit, of_which, says_whole, total_word
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
-from kebrin.cells.periods import period_name
+from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import average_word, total_word
 from kebrin.layout.labels import label
 from kebrin.layout.split import FIRST_YEAR, LAST_YEAR
-from kebrin.layout.words import average_word, total_word
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet, a1, column_letters
+from kebrin.grammar.words import look_of
 from kebrin.layout.across import settle_across
 from kebrin.layout.build import Around, Frame, build
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
@@ -20,7 +21,6 @@ from kebrin.layout.play import Play, from_anchor, hidden_lines, in_play
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import Split, find_split
 from kebrin.layout.stating import Anchor, find_anchor, find_end, refuse_depth, refuse_width
-from kebrin.layout.words import look_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -12,10 +12,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.grammar.words import look_of
 from kebrin.layout.depths import BOLD, find_depths
 from kebrin.layout.labels import label
 from kebrin.layout.model import Level
-from kebrin.layout.words import look_of
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence

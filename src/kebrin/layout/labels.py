@@ -11,7 +11,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cells import Area, Kind, Sheet, as_label, neat, trailing_mark
-from kebrin.cells.periods import period_name
+from kebrin.grammar.periods import period_name
 from kebrin.layout.model import NO_COLUMN, Level
 
 if TYPE_CHECKING:

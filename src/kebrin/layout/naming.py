@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cells import Kind, Sheet
-from kebrin.cells.periods import period_name
+from kebrin.grammar.periods import period_name
 from kebrin.layout.labels import label
 
 if TYPE_CHECKING:

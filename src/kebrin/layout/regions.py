@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
-from kebrin.cells.periods import period_name
-from kebrin.layout.words import look_of
+from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import look_of
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray

@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
+from kebrin.grammar.words import average_word, carried_word, says_whole, total_word, without_total_word
 from kebrin.layout.model import TotalLine
-from kebrin.layout.words import average_word, carried_word, says_whole, total_word, without_total_word
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Container, Iterator, Sequence

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
-from kebrin.cells.periods import period_name
-from kebrin.layout.words import leading_zero
+from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import leading_zero
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -15,12 +15,12 @@ import tomlkit
 from tomlkit import comment, document, nl, table
 
 from kebrin.layout import NO_COLUMN
-from kebrin.plan.filenames import file_part
-from kebrin.plan.joining import join
-from kebrin.plan.standardising import standardised
-from kebrin.plan.unaided import Found, Group, survey_reports
 from kebrin.values.profile import step_lines
 from kebrin.values.suggesting import TABLE, suggestions
+from kebrin.work.filenames import file_part
+from kebrin.work.joining import join
+from kebrin.work.standardising import standardised
+from kebrin.work.unaided import Found, Group, survey_reports
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence

@@ -14,19 +14,19 @@ from typing import TYPE_CHECKING, Any
 from kebrin.errors import LayoutError, PlanError
 from kebrin.layout import Stated
 from kebrin.plan.drafting import Draft, beside, compose
-from kebrin.plan.joining import join
 from kebrin.plan.reading import parse_plan
 from kebrin.plan.running import run_plan
-from kebrin.plan.unaided import survey_reports
 from kebrin.plan.wanted import Match, Wanted, best_match, same_names
 from kebrin.tidy import Keep
+from kebrin.work.joining import join
+from kebrin.work.unaided import survey_reports
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
 
     from kebrin.cells import Report
-    from kebrin.plan.pieces import Piece
-    from kebrin.plan.unaided import Found, Group
+    from kebrin.work.sheet import Piece
+    from kebrin.work.unaided import Found, Group
 
 _DEPTHS, _WIDTHS = range(4), range(1, 4)
 # Readings that fit best with one decision changed, from which a second is changed.

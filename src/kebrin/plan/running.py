@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING
 
 from kebrin.errors import LayoutError, Place
 from kebrin.layout import Stated
-from kebrin.plan.holding import gained_levels, label_changes, refuse_shifts, refuse_unnamed_column
-from kebrin.plan.joining import Done, Terms, by_name, join, pick, prove, refuse_other_kinds
-from kebrin.plan.pieces import SheetWork, source_of, work_sheet
-from kebrin.plan.stamping import field_values, per_block, refuse_unknown_sheets
-from kebrin.plan.stepping import take_steps
 from kebrin.sources import files, read
 from kebrin.table import Remark
 from kebrin.tidy import Keep
+from kebrin.work.holding import gained_levels, label_changes, refuse_shifts, refuse_unnamed_column
+from kebrin.work.joining import Done, Terms, by_name, join, pick, prove, refuse_other_kinds
+from kebrin.work.sheet import SheetWork, source_of, work_sheet
+from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
+from kebrin.work.stepping import take_steps
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable

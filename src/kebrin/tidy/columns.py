@@ -14,7 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, a1, as_label, read_text
-from kebrin.layout.words import leading_zero
+from kebrin.grammar.words import leading_zero
 from kebrin.table import Remark, arrays
 
 if TYPE_CHECKING:

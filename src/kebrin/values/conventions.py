@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 from kebrin.errors import PlanError, ValuesError
-from kebrin.values.amounts import NEGATIVES, Amount, Reading
+from kebrin.grammar.amounts import NEGATIVES, Amount, Reading
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

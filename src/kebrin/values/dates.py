@@ -9,11 +9,11 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import MISSING_MARKS
-from kebrin.cells.periods import words_for
 from kebrin.errors import PlanError, ValuesError
+from kebrin.grammar.moments import Moment, understand_moment
+from kebrin.grammar.periods import words_for
 from kebrin.table import arrays
 from kebrin.values.instants import DAY, NONE, PLACES, seconds_of
-from kebrin.values.moments import Moment, understand_moment
 from kebrin.values.ordering import Order, find_order, refuse_short_years
 from kebrin.values.outcome import Outcome, finished, unread_of
 from kebrin.values.shapes import Chunk, Shapes

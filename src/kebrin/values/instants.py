@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from kebrin.values.moments import Moment
+    from kebrin.grammar.moments import Moment
     from kebrin.values.shapes import Chunk
 
     Whole = NDArray[np.int64]

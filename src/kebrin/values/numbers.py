@@ -11,8 +11,8 @@ import numpy as np
 
 from kebrin.cells import MISSING_MARKS
 from kebrin.errors import PlanError, ValuesError, nearest
+from kebrin.grammar.amounts import NEGATIVES, Amount, Reading, understand
 from kebrin.table import arrays
-from kebrin.values.amounts import NEGATIVES, Amount, Reading, understand
 from kebrin.values.conventions import (
     Convention,
     DecimalSign,

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells.periods import words_for
 from kebrin.errors import PlanError, ValuesError
+from kebrin.grammar.periods import words_for
 from kebrin.table import Remark, arrays
 from kebrin.values.keys import clean
 from kebrin.values.marking import labels_of

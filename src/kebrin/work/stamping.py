@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from kebrin.cells import Kind, Sheet, neat, parse_a1
 from kebrin.errors import LayoutError, Place, nearest
 from kebrin.layout import FieldCell, find_fields, stated_field
-from kebrin.plan.model import FieldPlace
+from kebrin.work.places import FieldPlace
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence

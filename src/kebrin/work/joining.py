@@ -14,8 +14,8 @@ from kebrin.table.arrays import distinct_rows, is_constant, kind_of
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
 
-    from kebrin.plan.pieces import Piece, SheetWork
     from kebrin.table import Table
+    from kebrin.work.sheet import Piece, SheetWork
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,7 +6,7 @@ import re
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from kebrin.cells.periods import period_name
+from kebrin.grammar.periods import period_name
 
 if TYPE_CHECKING:
     from collections.abc import Container, Sequence

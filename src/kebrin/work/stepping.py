@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Protocol
 
 from kebrin.errors import KebrinError, Place
 
@@ -12,7 +12,6 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
-    from kebrin.plan.steps import Taken
     from kebrin.table import Table
 
 _MODULES = {
@@ -20,6 +19,24 @@ _MODULES = {
     "flag": "values.marking", "missing": "values.marking", "text": "values.wording", "convert": "shape.converting",
     "split": "shape.splitting",
 }  # fmt: skip
+
+
+class Taken(Protocol):
+    """One step: its verb, the column that it reads, and the options that were given."""
+
+    @property
+    def verb(self) -> str:
+        """The verb."""
+        ...
+
+    @property
+    def column(self) -> str:
+        """The column that the verb reads."""
+        ...
+
+    def options(self) -> dict[str, Any]:
+        """The options that were given, by the names of the verb's arguments."""
+        ...
 
 
 class _Verbs(Mapping[str, "Callable[..., Table]"]):

@@ -7,12 +7,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.errors import LayoutError, Place
-from kebrin.plan.filenames import FilePart, file_part
-from kebrin.plan.joining import Done, Terms, join, prove
-from kebrin.plan.pieces import Piece, SheetWork, refuse_questions, source_of, work_sheet
 from kebrin.table import Remark
 from kebrin.table.arrays import distinct_texts
 from kebrin.values.entries import has_plain_sign
+from kebrin.work.filenames import FilePart, file_part
+from kebrin.work.joining import Done, Terms, join, prove
+from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of, work_sheet
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -152,7 +152,7 @@ def _standardised(table: Table) -> Table:
     """The table standardised where the evidence is conclusive; where nothing can be, the verbs are not even loaded."""
     if not any(map(_may_need_it, table.data.columns)):
         return table
-    from kebrin.plan.standardising import standardised
+    from kebrin.work.standardising import standardised
 
     return standardised(table)[0]
 

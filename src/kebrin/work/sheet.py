@@ -10,8 +10,8 @@ import numpy as np
 
 from kebrin.cells import a1
 from kebrin.errors import LayoutError, Place, SourceError
+from kebrin.grammar.words import scale_words
 from kebrin.layout import KEPT, find_layouts
-from kebrin.layout.words import scale_words
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, account, body_accounts, tie_out
 from kebrin.table import Remark
 from kebrin.tidy import unpivot

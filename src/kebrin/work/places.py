@@ -1,0 +1,67 @@
+"""Places of fields: what a plan may say of where the value of a field stands."""
+
+from __future__ import annotations
+
+import re
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+_QUOTED = r"(?:'([^']*)'|\"([^\"]*)\")"
+_PLACES = (
+    ("sheet name", re.compile(r"sheet name")),
+    ("file name", re.compile(rf"file name(?:\s*,\s*{_QUOTED})?")),
+    ("beside", re.compile(rf"beside\s+{_QUOTED}")),
+    ("below", re.compile(rf"below\s+{_QUOTED}")),
+    ("cell", re.compile(r"cell\s+(\$?[A-Za-z]{1,3}\$?[0-9]{1,7})")),
+    ("text", re.compile(rf"text\s+{_QUOTED}")),
+    ("block title", re.compile(r"block title")),
+)
+_IF_THERE = re.compile(r"\s*,\s*if there$")
+
+
+class FieldPlace(BaseModel):
+    r"""Where a field's value stands: one of six forms.
+
+    `sheet name`; `file name` or `file name, 'traffic_(\\d{4})'`; `beside 'Route code:'`; `below 'Route'`; `cell B3`;
+    `text 'Skarrow'`; `block title`, the text nearest above each block. With `, if there` behind it, a value that is not
+    there is missing and not a mistake.
+
+    >>> FieldPlace.parse("beside 'Route code:'")
+    FieldPlace(form='beside', what='Route code:', optional=False)
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    form: Literal["sheet name", "file name", "beside", "below", "cell", "text", "block title"]
+    what: str = ""
+    optional: bool = False
+
+    @classmethod
+    def parse(cls, said: str) -> FieldPlace:
+        """Read one of the forms.
+
+        Raises:
+            ValueError: it is none of them, or its pattern can't be compiled.
+        """
+        bare = _IF_THERE.sub("", said.strip())
+        for form, pattern in _PLACES:
+            match = pattern.fullmatch(bare)
+            if match is not None:
+                what = next((group for group in match.groups() if group is not None), "")
+                if form == "file name" and what:
+                    _refuse_bad_pattern(what)
+                return cls.model_validate({"form": form, "what": what, "optional": bare != said.strip()})
+        raise ValueError(
+            f"{said!r} names no place; a field is 'sheet name', 'file name', \"file name, 'PATTERN'\", \"beside 'LABEL'\", "
+            "\"below 'LABEL'\", 'cell B3', 'block title' or \"text 'CONSTANT'\""
+        )
+
+
+def _refuse_bad_pattern(pattern: str) -> None:
+    try:
+        groups = re.compile(pattern).groups
+    except re.error as error:
+        raise ValueError(f"the pattern {pattern!r} can't be read: {error}") from None
+    if groups > 1:
+        raise ValueError(f"the pattern {pattern!r} has {groups} groups; it must have one, or none")
