@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Self
 
@@ -12,7 +12,8 @@ import numpy as np
 from kebrin.address import Area, a1
 from kebrin.cells.formats import Formats
 from kebrin.cells.kinds import Kind
-from kebrin.grammar.looks import Look, neat, read_text
+from kebrin.cells.readings import Hints, Readings, read_cells
+from kebrin.grammar.reading import Look, neat
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -48,6 +49,7 @@ class Sheet:
         textual: True where the format knows no kinds (a delimited file), so that every cell is text.
         look_up_formats: how to take the second look at the first so many rows; see `formats`.
         has_hidden_lines: whether some row or column is hidden; `formats` says which.
+        hints: what is known of the texts from elsewhere (a stated decimal sign, the file's delimiter).
 
     >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
     >>> sheet.shape, sheet.at(1, 1), Kind(sheet.kinds[1, 1]).word
@@ -63,6 +65,7 @@ class Sheet:
     textual: bool = False
     look_up_formats: Callable[[int | None], Formats] | None = field(default=None, repr=False)
     has_hidden_lines: bool = False
+    hints: Hints = Hints()  # noqa: RUF009 - it is frozen
 
     @classmethod
     def of(cls, rows: Iterable[Iterable[Any]], *, name: str = "Sheet", merges: Iterable[Area] = ()) -> Self:
@@ -97,33 +100,29 @@ class Sheet:
         return np.not_equal(self.kinds, Kind.BLANK)
 
     @cached_property
+    def readings(self) -> Readings:
+        """What the texts can be read as, settled column by column."""
+        return read_cells(self.values, self.kinds, self.hints)
+
+    @property
     def looks(self) -> NDArray[np.uint8]:
         """Codes of `Look` (rows x columns); number cells are `NUMBER`, all other kinds `WORDS`."""
-        return self._second_opinion[0]
+        return self.readings.looks
 
-    @cached_property
+    @property
     def numbers(self) -> NDArray[np.float64]:
-        """The number in each cell, number-like texts included (rows x columns); NaN where there is none."""
-        return self._second_opinion[1]
+        """The number in each cell, texts that read as one included (rows x columns); NaN where there is none."""
+        return self.readings.numbers
 
     @cached_property
     def data(self) -> NDArray[np.bool_]:
-        """Where a cell could belong to a body: any kind but text, or a text that looks like a figure or a missing mark."""
-        plain = np.logical_or(self.kinds >= Kind.NUMBER, self.looks != Look.WORDS)
+        """Where a cell could belong to a body: any kind but text, or a text that reads as a figure or a missing mark."""
+        plain = (self.kinds >= Kind.NUMBER) | ((self.looks != Look.WORDS) & (self.looks != Look.CODE))
         return np.asarray(np.logical_and(plain, self.filled))
 
-    @cached_property
-    def _second_opinion(self) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:
-        looks = np.zeros(self.shape, np.uint8)
-        numbers = np.full(self.shape, np.nan)
-        real = self.kinds == Kind.NUMBER
-        looks[real] = Look.NUMBER
-        numbers[real] = self.values[real].astype(np.float64)
-        rows, columns = np.nonzero(self.kinds == Kind.TEXT)
-        readings = [read_text(text) for text in self.values[rows, columns]]
-        looks[rows, columns] = [reading.look for reading in readings]
-        numbers[rows, columns] = [reading.number for reading in readings]
-        return looks, numbers
+    def hinted(self, **hints: Any) -> Self:
+        """The same sheet with more known of its texts (fields of `Hints`)."""
+        return replace(self, hints=replace(self.hints, **hints))
 
     def formats(self, rows: int | None = None) -> Formats:
         """Formats of the first `rows` rows (all by default); empty where the file format has none."""

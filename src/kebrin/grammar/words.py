@@ -44,7 +44,7 @@ _CJK_TOTAL = re.compile("合計|小計|総計|合计|小计|总计|합계|총계
 
 _AVERAGE_WORD = re.compile(
     r"(?<![^\W_])(?:average|averages|mean|avg|durchschnitt|mittel|mittelwert|moyenne|media|promedio|gemiddelde|"
-    r"medel|gennemsnitt?|keskiarvo|średnia|průměr|среднее)(?![^\W_])|[øØ⌀]",
+    r"medel|gennemsnitt?|keskiarvo|średnia|průměr|среднее)(?![^\W_])|(?:^|(?<=\s))[øØ⌀](?=\s|$)",
     re.IGNORECASE,
 )
 
@@ -123,8 +123,8 @@ def look_of(text: str) -> str:
 def average_word(label: str) -> str:
     """The word in a label that says "average", or ''.
 
-    >>> average_word("Average per sailing"), average_word("Meantime")
-    ('Average', '')
+    >>> average_word("Average per sailing"), average_word("Meantime"), average_word("Grimsø"), average_word("Ø350")
+    ('Average', '', '', '')
     """
     match = _AVERAGE_WORD.search(label)
     return match[0] if match else ""

@@ -251,9 +251,14 @@ def _find_totals(
             signs=Signs(
                 telling,
                 [depths.of[line] for line in at_rows] if axis == "row" and depths.told else _shares(paths),
-                (*_unlabelled(sheet, frame, at_rows), *_places(lines, summing[0]))
+                {
+                    **dict.fromkeys(_unlabelled(sheet, frame, at_rows), "it has no label of its own"),
+                    **dict.fromkeys(_places(lines, summing[0]), "a formula sums them"),
+                }
                 if axis == "row"
-                else _places(frame.columns, summing[1]),
+                else dict.fromkeys(_places(frame.columns, summing[1]), "a formula sums them"),
+                listed=frame.listed,
+                kept=frozenset(label.casefold() for label in stated.not_totals),
             ),
         )
         found += totals

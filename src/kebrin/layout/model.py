@@ -105,7 +105,8 @@ class TotalLine:
     """A row or column that repeats a sum of others.
 
     `at` is the sheet's row or column, `parts` those that it sums. `why` tells what found it, `agree` the share of its
-    stated cells that tie; `mean` is true for a line that states their average.
+    stated cells that tie; `mean` is true for a line that states their average. `cause` says what beside arithmetic shows
+    that it is a total.
     """
 
     axis: Literal["row", "column"]
@@ -114,6 +115,7 @@ class TotalLine:
     why: str
     agree: float = 1.0
     mean: bool = False
+    cause: str = ""
 
     @property
     def name(self) -> str:
@@ -244,6 +246,7 @@ class Stated:
         cutins: a name per level of cut-in heads, outermost first; none are looked for if it is empty.
         blanks: whether an empty body cell is kept as missing or left out.
         totals: labels of total lines beyond those that are found; `totals_found` False looks for no others.
+        not_totals: labels of lines that are called a total and are none.
     """
 
     starts: str = ""
@@ -257,3 +260,4 @@ class Stated:
     blanks: Literal["keep", "leave out"] = "keep"
     totals: tuple[str, ...] = ()
     totals_found: bool = True
+    not_totals: tuple[str, ...] = ()

@@ -8,6 +8,7 @@ run from s" is an entry in a table of prefix sums, so the search is linear in th
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal
 
@@ -17,7 +18,7 @@ from kebrin.grammar.words import average_word, carried_word, says_whole, total_w
 from kebrin.layout.model import TotalLine
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Container, Iterator, Sequence
+    from collections.abc import Container, Iterator, Mapping, Sequence
 
     from numpy.typing import NDArray
 
@@ -39,12 +40,16 @@ class Signs:
     Attributes:
         telling: cross lines that are evidence of their own; a cross line that sums others only says things twice.
         depths: how deep each line's label stands in a hierarchy, if its labels show one.
-        wholes: lines that few figures show to be a sum: those without a label of their own, say.
+        wholes: lines that few figures show to be a sum, with what says so: they have no label of their own, say.
+        listed: whether the lines are records of a list, none of which leaves by its sums.
+        kept: labels, in small letters, of lines that are stated to be no totals.
     """
 
     telling: NDArray[np.bool_] | None = None
     depths: Sequence[int] = ()
-    wholes: Collection[int] = ()
+    wholes: Mapping[int, str] = field(default_factory=dict)
+    listed: bool = False
+    kept: frozenset[str] = frozenset()
 
 
 @dataclass
@@ -62,8 +67,9 @@ class _Search:
     found: dict[int, tuple[NDArray[np.intp], str, float]] = field(default_factory=dict)
     means: set[int] = field(default_factory=set)
     telling: NDArray[np.bool_] = field(init=False)
-    wholes: set[int] = field(default_factory=set)
+    wholes: dict[int, str] = field(default_factory=dict)
     carried: set[int] = field(default_factory=set)
+    causes: dict[int, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.filled = np.nan_to_num(self.numbers, nan=0.0)
@@ -76,17 +82,29 @@ class _Search:
             self.carried = {
                 at for at, path in enumerate(self.paths) if any(carried_word(label or "") for label in path)
             }
-            self.wholes = {at for at, path in enumerate(self.paths) if any(says_whole(label or "") for label in path)}
-            self.wholes |= set(self.signs.wholes) | self.carried | _named_as_their_group(self.paths)
+            self.wholes = dict.fromkeys(_named_as_their_group(self.paths), "it bears the name of its group")
+            self.wholes |= dict.fromkeys(self.carried, "it only carries a sum over") | dict(self.signs.wholes)
+            self.wholes |= {
+                at: f"{label!r} speaks of a whole"
+                for at, path in enumerate(self.paths)
+                for label in path
+                if label and says_whole(label)
+            }
 
     def _says_total(self, label: str) -> bool:
         return self.words_count and bool(total_word(label) or average_word(label))
 
     def _word(self, path: tuple[str | None, ...]) -> str:
+        if any(label is not None and label.casefold() in self.signs.kept for label in path):
+            return ""
         for label in path:
             if label is not None and (label.casefold() in self.names or self._says_total(label)):
                 return label
         return ""
+
+    def keeps(self, line: int) -> bool:
+        """Whether a line is stated to be no total."""
+        return any(label is not None and label.casefold() in self.signs.kept for label in self.paths[line])
 
 
 def find_totals(
@@ -114,14 +132,24 @@ def find_totals(
     search = _Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named), unworded, signs or Signs())
     if numbers.shape[0] < 2 or numbers.shape[1] == 0:
         return (), ()
-    if unworded:
+    if unworded and not search.signs.listed:
         _find_parents(search)
         _find_runs(search)
+        _find_groups(search)
     unmatched = [line for line, word in enumerate(search.words) if word and not _settle_worded(search, line)]
     for line in search.carried - set(search.found):
         search.found[line] = (np.empty(0, np.intp), "it carries a sum over from elsewhere", 1.0)
     totals = tuple(
-        TotalLine(axis, int(at[line]), at[parts].astype(np.int32), why, agree, line in search.means)
+        TotalLine(
+            axis,
+            int(at[line]),
+            at[parts].astype(np.int32),
+            why,
+            agree,
+            line in search.means,
+            search.causes.get(line)
+            or (f"called {search.words[line]!r}" if search.words[line] else search.wholes.get(line, "")),
+        )
         for line, (parts, why, agree) in sorted(search.found.items())
     )
     return totals, tuple(int(at[line]) for line in unmatched)
@@ -156,12 +184,13 @@ def _find_parents(search: _Search) -> None:
             if at not in search.found and not search.words[at]:
                 below.append(at)
         stated = ~np.isnan(search.numbers[line])
-        if not below or search.words[line] or not (stated & (search.filled[line] != 0)).any():
+        if not below or search.words[line] or search.keeps(line) or not (stated & (search.filled[line] != 0)).any():
             continue
         gaps = np.abs(search.filled[below].sum(axis=0) - search.filled[line])
         if np.all(gaps[stated] <= search.slack[stated]):
             count = f"{len(below)} lines" if len(below) > 1 else "line"
             search.found[line] = (np.array(below, np.intp), f"it equals the sum of the {count} set in below it", 1.0)
+            search.causes[line] = "those lines are set in below it"
 
 
 def _find_runs(search: _Search) -> None:
@@ -180,10 +209,73 @@ def _find_runs(search: _Search) -> None:
         left = projected.copy()
         left[[*found, *known]] = 0.0
         found = {**found, **_runs(search, left, slack, other, passed={*found, *known})}
-    for line, parts in found.items():
+    for line, parts in _with_cause(search, found).items():
         word = search.words[line]
-        why = f"it equals the sum of the {len(parts)} lines {'before' if parts[0] < line else 'after'} it"
-        search.found[line] = (parts, f"{why} and is called {word!r}" if word else why, 1.0)
+        count = f"{len(parts)} lines" if len(parts) > 1 else "line"
+        why = f"it equals the sum of the {count} {'before' if parts[0] < line else 'after'} it"
+        search.found[line] = (parts, f"{why} and is called {word!r}" if word else f"{why}; {search.causes[line]}", 1.0)
+
+
+def _with_cause(search: _Search, found: dict[int, NDArray[np.intp]]) -> dict[int, NDArray[np.intp]]:
+    """The lines among some that equal sums which something beside arithmetic says to be totals."""
+    told = {line for line in found if search.words[line]}
+    known = {line: search.wholes[line] for line in found if line in search.wholes and line not in told}
+    lines = len(search.paths)
+    bare = [line for line in found if line not in told and line not in known]
+    if len(bare) > 1 and not told:
+        covered = {*found, *(part for parts in found.values() for part in parts.tolist())}
+        if len(covered) == lines and len({tuple(parts.tolist()) for parts in found.values()}) == len(found):
+            known |= dict.fromkeys(bare, "such lines part all others among them")
+    for line in bare:
+        place = _place(search, line, found[line])
+        if place and line not in known:
+            known[line] = place
+    search.causes |= known
+    return {line: parts for line, parts in found.items() if line in told or line in known}
+
+
+def _place(search: _Search, line: int, parts: NDArray[np.intp]) -> str:
+    """What a line's place says: it stands last or first of all lines, or of its own group, and sums the rest of it."""
+    telling = (~np.isnan(search.numbers[line])) & (search.filled[line] != 0) & search.telling
+    if telling.sum() < 2 or len(parts) < 2:
+        return ""
+    before = parts[0] < line
+    edge = len(search.paths) - 1 if before else 0
+    if line == edge and (parts[0] == 0 if before else parts[-1] == len(search.paths) - 1):
+        return f"it stands {'last' if before else 'first'} of all"
+    outer = search.paths[line][:-1]
+    if any(outer):
+        own = [at for at, path in enumerate(search.paths) if path[:-1] == outer]
+        if line == own[-1 if before else 0] and set(parts.tolist()) == set(own) - {line}:
+            return f"it stands {'last' if before else 'first'} of its group"
+    return ""
+
+
+def _find_groups(search: _Search) -> None:
+    """Groups of lines that are the sums of other groups, line by line: a quarter's pair beside its months' pairs."""
+    depth = len(search.paths[0]) if search.paths else 0
+    for level in range(depth - 1):
+        keys = [path[: level + 1] for path in search.paths]
+        starts = [at for at in range(len(keys)) if not at or keys[at] != keys[at - 1]]
+        groups = [list(range(start, stop)) for start, stop in itertools.pairwise([*starts, len(keys)])]
+        inner = [[search.paths[at][level + 1 :] for at in group] for group in groups]
+        if len(groups) < 3 or len(inner[0]) < 2 or any(one != inner[0] for one in inner):
+            continue
+        if any(line in search.found for group in groups for line in group):
+            continue
+        wide = np.stack([search.numbers[group].ravel() for group in groups])
+        labels = [key[level:] for key in (keys[start] for start in starts)]
+        telling = np.tile(search.telling, len(inner[0]))
+        own = _Search(
+            search.axis, wide, labels, np.arange(len(groups), dtype=np.int32), search.names, search.words_count,
+            Signs(telling, (), {}, listed=False, kept=search.signs.kept),
+        )  # fmt: skip
+        _find_runs(own)
+        for number, (parts, why, agree) in own.found.items():
+            for place, line in enumerate(groups[number]):
+                own_parts = np.array([groups[part][place] for part in parts.tolist()], np.intp)
+                search.found[line] = (own_parts, why.replace("lines", "groups"), agree)
+                search.causes[line] = own.causes.get(number) or f"called {own.words[number]!r}"
 
 
 def _runs(
@@ -229,7 +321,8 @@ def _is_sum(search: _Search, line: int, parts: list[int]) -> bool:
     worded = bool(search.words[line])
     stated = ~np.isnan(search.numbers[line])
     telling = stated & (search.filled[line] != 0)
-    if len(parts) < (1 if worded else 2) or not telling.any():
+    few = worded or line in search.wholes
+    if len(parts) < (1 if few else 2) or not telling.any() or search.keeps(line):
         return False
     # Small numbers are easily the sum of their neighbours by chance; long ones, or many at once, are not.
     enough = _WHOLE_BITS if line in search.wholes else _BITS + np.log2(len(search.paths))

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Report, Sheet, kinds_of
+from kebrin.cells import Hints, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 
@@ -42,14 +42,15 @@ def read(path: Path) -> Report:
 
 def _sheet(path: Path, name: str) -> Sheet:
     text = decode(path.read_bytes(), Place(str(path)))
-    rows = _rows(text, delimiter(text), Place(str(path)))
+    mark = delimiter(text)
+    rows = _rows(text, mark, Place(str(path)))
     width = max(map(len, rows), default=0)
     values = np.full((len(rows), width), "", dtype=object)
     for number, row in enumerate(rows):
         values[number, : len(row)] = row
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
-    return Sheet(name, values, kinds, source=str(path), textual=True)
+    return Sheet(name, values, kinds, source=str(path), textual=True, hints=Hints(delimiter=mark))
 
 
 def _rows(text: str, mark: str, where: Place) -> list[list[str]]:

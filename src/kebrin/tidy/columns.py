@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 FOOTNOTE = "footnote mark"
+_LONGEST_FLAG = 2
 _SHOWN = 5
 _EPOCH = dt.date(1970, 1, 1).toordinal()
 
@@ -49,17 +50,25 @@ class Cells:
         return list(self.sheet.values[self.rows, self.columns])
 
 
-def column_of(cells: Cells, name: str) -> tuple[pa.Array, list[Remark]]:
-    """The column of one measure, and what is to be said about its cells."""
+def column_of(
+    cells: Cells, name: str, *, listed: bool = False, as_texts: bool = False
+) -> tuple[pa.Array, list[Remark]]:
+    """The column of one measure, and what is to be said about its cells.
+
+    Texts that read as numbers in one way become numbers, unless they are wanted as they stand (`as_texts`: a step reads
+    them). In a list plain whole numbers that stand as text in a workbook may be names, and stay.
+    """
     kinds, looks = cells.kinds, cells.looks
     nothing = (kinds == Kind.BLANK) | (looks == Look.MISSING) | (kinds == Kind.ERROR)
     remarks = _said(cells, "error cell", kinds == Kind.ERROR, "{count} error cells ({texts}) gave no value")
     if not (kinds[~nothing] != Kind.NUMBER).any():
         # Numbers throughout, the common case.
         return _numbers(cells, nothing), [*remarks, *_about_numbers(cells)]
-    numeric = (looks == Look.NUMBER) | (looks == Look.MARKED)
-    if (numeric | nothing).all() and _reads_one_way(cells):
-        return _numbers(cells, nothing), [*remarks, *_about_numbers(cells)]
+    numeric = (looks == Look.NUMBER) | (looks == Look.MARKED) | (looks == Look.FIGURE)
+    if not as_texts and (numeric | nothing).all():
+        said = _read_in_one_way(cells, name, numeric & ~nothing, listed=listed)
+        if said is not None:
+            return _numbers(cells, nothing), [*remarks, *_about_numbers(cells), *said]
     for kind, make in ((Kind.DATE, _dates), (Kind.FLAG, _flags), (Kind.TIME, _times)):
         if ((kinds == kind) | nothing).all() and (kinds == kind).any():
             array = make(cells, kinds == kind)
@@ -74,15 +83,38 @@ def column_of(cells: Cells, name: str) -> tuple[pa.Array, list[Remark]]:
     return _texts(cells), [*remarks, *_question(cells, name, numeric)]
 
 
-def _reads_one_way(cells: Cells) -> bool:
-    """Whether numbers that stand as text can be believed: `1.234` throughout may be thousands."""
-    texts = cells.kinds == Kind.TEXT
-    figures = texts & ((cells.looks == Look.NUMBER) | (cells.looks == Look.MARKED))
-    if not (cells.kinds == Kind.NUMBER).any() and not cells.sheet.textual:
-        return False  # a workbook whose author made the whole column text meant text
-    said = {str(value) for value in cells.sheet.values[cells.rows[figures], cells.columns[figures]]}
-    decimals = [text.partition(".")[2] for text in said if "." in text]
-    return not decimals or any(sum(map(str.isdigit, part)) != 3 for part in decimals)
+def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, listed: bool) -> list[Remark] | None:
+    """What is said of texts that all read as numbers in one way and go together; None if a person must look first."""
+    if np.isnan(cells.sheet.numbers[cells.rows[numeric], cells.columns[numeric]]).any():
+        return None
+    texts = numeric & (cells.kinds == Kind.TEXT)
+    readings = {read_text(str(text)) for text in cells.sheet.values[cells.rows[texts], cells.columns[texts]]}
+    currencies, units = ({getattr(one, key) for one in readings} - {""} for key in ("currency", "unit"))
+    percents = {one.percent for one in readings} | ({False} if (cells.kinds == Kind.NUMBER).any() else set())
+    flags = all(len(unit) <= _LONGEST_FLAG and unit.islower() for unit in units)
+    if len(currencies) > 1 or len(percents) > 1 or (len(units) > 1 and not flags):
+        return None
+    sheet = cells.sheet
+    signs = {sign: column for column in np.unique(cells.columns[texts]).tolist()
+             if (sign := sheet.readings.decimals.get(column, "")) not in {"", "?"}}  # fmt: skip
+    negatives = sorted({one.negative for one in readings} - {""})
+    shown = bool(signs or negatives or currencies or True in percents) or any(
+        one.look == Look.FIGURE for one in readings
+    )
+    shown |= any("." in str(text) for text in sheet.values[cells.rows[texts], cells.columns[texts]])
+    if not (shown or sheet.textual or (cells.kinds == Kind.NUMBER).any() or not listed):
+        return None  # a workbook whose author made the whole column text meant text
+    if not (signs or negatives or currencies or units or True in percents):
+        return []
+    told = [
+        f"a decimal {'comma' if sign == ',' else 'point'} ({sheet.readings.whys[at]})" for sign, at in signs.items()
+    ]
+    told += [f"negatives by {', '.join(negatives)}"] * bool(negatives)
+    told += [f"currency {', '.join(sorted(currencies))}"] * bool(currencies)
+    told += ["per cent as fractions of one"] * (True in percents)
+    told += [f"{', '.join(map(repr, sorted(units)))} set apart"] * bool(units)
+    what = f"{name}: {int(texts.sum()):,} texts read as numbers, {', '.join(told)}"
+    return [Remark("read", what, sheet.source, sheet.name, count=int(texts.sum()))]
 
 
 def _numbers(cells: Cells, nothing: NDArray[np.bool_]) -> pa.Array:
@@ -197,8 +229,9 @@ def _times(cells: Cells, known: NDArray[np.bool_]) -> pa.Array | None:
 def marks_of(cells: Cells, beside: dict[int, int]) -> list[str]:
     """The footnote mark of each cell, '' for none: at the number's end, or in the column of marks beside it."""
     marks = [""] * len(cells.rows)
-    for at in np.flatnonzero(cells.looks == Look.MARKED).tolist():
-        marks[at] = read_text(cells.sheet.at(int(cells.rows[at]), int(cells.columns[at]))).mark
+    for at in np.flatnonzero((cells.looks == Look.MARKED) | (cells.looks == Look.FIGURE)).tolist():
+        reading = read_text(str(cells.sheet.at(int(cells.rows[at]), int(cells.columns[at]))))
+        marks[at] = reading.mark or (reading.unit if len(reading.unit) <= _LONGEST_FLAG else "")
     for value, column in beside.items():
         for at in np.flatnonzero(cells.columns == value).tolist():
             marks[at] = cells.sheet.text(int(cells.rows[at]), column) or marks[at]

@@ -26,10 +26,14 @@ VALUE = "value"
 
 @dataclass(frozen=True)
 class Keep:
-    """What is kept beyond the values: rows for empty cells (they are counted either way), footnote marks in columns."""
+    """What is kept beyond the values: rows for empty cells (they are counted either way), footnote marks in columns.
+
+    `texts` names measures that stay texts where they are texts, since a step reads them.
+    """
 
     blanks: Choice = "leave out"
     marks: Choice = "leave out"
+    texts: frozenset[str] = frozenset()
 
     @classmethod
     def of(cls, blanks: bool, marks: bool) -> Keep:  # noqa: FBT001 - the options of a command in order
@@ -75,7 +79,7 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
     remarks: list[Remark] = list(_same_headings(sheet, layout))
     for name in groups.columns:
         cells = Cells.at(sheet, *segment.cells(name))
-        columns[name], said = column_of(cells, name)
+        columns[name], said = column_of(cells, name, listed=layout.listed, as_texts=name in keep.texts)
         remarks += said
         marks = marks_of(cells, {value: mark for mark, value in layout.mark_columns})
         if keep.marks == "keep" and any(marks):

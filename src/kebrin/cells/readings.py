@@ -1,0 +1,275 @@
+"""Readings of a whole sheet: what its texts can be read as, settled column by column before any layout is sought.
+
+A text is read once (`kebrin.grammar.reading`); where it reads in two ways its column decides, by what the sheet shows:
+texts of the column that read in one way only, the sizes of plain numbers beside grouped ones, real numbers in the same
+column, the delimiter of the file, the sheet's other columns. What none of these settles is open.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells.kinds import Kind
+from kebrin.grammar.reading import MISSING_MARKS, Look, neat, read_text
+
+if TYPE_CHECKING:
+    from collections.abc import Collection, Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.grammar.reading import Reading
+
+_LONGEST_FLAG = 2
+# Of the cells of a column with digits so many must bear the same unit for it to be a unit and no part of a name.
+_UNIT_SHARE = 0.6
+_LEGEND = re.compile(r"(?P<sign>[^\s=:;,]{1,4})\s*(?:=|:|–|—)\s*(?P<said>[^\W\d_].*)")
+_LEGEND_HEAD = re.compile(
+    r"^\s*(?:key|legend|signs?|symbols?|notes?|explanations?)\s*:?\s*(?=\S{1,4}\s*(?:=|:|–|—))", re.IGNORECASE
+)
+_SIGNS = {".": "point", ",": "comma"}
+
+
+@dataclass(frozen=True)
+class Hints:
+    """What is known of a sheet's texts from elsewhere.
+
+    Attributes:
+        decimal: the decimal sign that a person states ('.' or ','), '' if none does.
+        assumed: the decimal sign to try where nothing on the sheet settles it.
+        missing: texts that a person states to mean "no value", in small letters.
+        delimiter: what parts the cells of a text file.
+    """
+
+    decimal: str = ""
+    assumed: str = ""
+    missing: frozenset[str] = frozenset()
+    delimiter: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Readings:
+    """The readings of a sheet's cells.
+
+    Attributes:
+        looks: codes of `Look` (rows x columns); real numbers are `NUMBER`, other kinds `WORDS`.
+        numbers: the number in each cell by its column's convention (rows x columns), NaN where there is none.
+        decimals: the decimal sign of each column in which it matters, '?' where it is open.
+        whys: why that sign is believed, by column.
+        legend: signs that a text on the sheet explains, with what it says of each.
+    """
+
+    looks: NDArray[np.uint8]
+    numbers: NDArray[np.float64]
+    decimals: dict[int, str]
+    whys: dict[int, str]
+    legend: dict[str, str]
+
+    @property
+    def open(self) -> tuple[int, ...]:
+        """The columns whose decimal sign nothing on the sheet settles."""
+        return tuple(column for column, sign in self.decimals.items() if sign == "?")
+
+
+@dataclass(frozen=True, eq=False)
+class _Texts:
+    """The text cells of a sheet, side by side."""
+
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    texts: list[str]
+    readings: list[Reading]
+    point: NDArray[np.float64]
+    comma: NDArray[np.float64]
+
+
+def read_cells(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hints | None = None) -> Readings:
+    """The readings of a grid of cells.
+
+    >>> values = np.array([["Jan", "Feb"], ["1,120", "2,5"], ["900", "(3,5)"], ["2,000", "7"]], dtype=object)
+    >>> found = read_cells(values, np.ones(values.shape, np.uint8))
+    >>> found.numbers[1:].tolist(), found.decimals
+    ([[1120.0, 2.5], [900.0, -3.5], [2000.0, 7.0]], {0: '.', 1: ','})
+    """
+    hints = hints or Hints()
+    looks = np.zeros(kinds.shape, np.uint8)
+    numbers = np.full(kinds.shape, np.nan)
+    real = kinds == Kind.NUMBER
+    looks[real] = Look.NUMBER
+    numbers[real] = values[real].astype(np.float64)
+    rows, columns = np.nonzero(kinds == Kind.TEXT)
+    texts = values[rows, columns].tolist()
+    readings = [read_text(text) for text in texts]
+    own = np.fromiter((reading.look for reading in readings), np.uint8, len(readings))
+    legend = _legend(texts)
+    if not own.any() and not legend and not hints.missing:
+        return Readings(looks, numbers, {}, {}, legend)
+    point = np.fromiter((reading.number for reading in readings), np.float64, len(readings))
+    comma = np.fromiter((reading.comma for reading in readings), np.float64, len(readings))
+    cells = _Texts(rows, columns, texts, readings, point, comma)
+    own = _by_column(cells, own, looks, legend, hints)
+    decimals, whys = _conventions(cells, own, numbers, hints)
+    looks[rows, columns] = own
+    settled = np.where(np.isnan(point), comma, point)
+    for column, sign in decimals.items():
+        here = columns == column
+        settled[here] = (
+            comma[here] if sign == "," else point[here] if sign == "." else _certain(point[here], comma[here])
+        )
+    settled[(own == Look.WORDS) | (own == Look.CODE) | (own == Look.MISSING)] = np.nan
+    numbers[rows, columns] = settled
+    return Readings(looks, numbers, decimals, whys, legend)
+
+
+def _certain(point: NDArray[np.float64], comma: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The numbers that read in one way only, or the same in both."""
+    return np.where(np.isnan(point), comma, np.where(np.isnan(comma) | (point == comma), point, np.nan))
+
+
+def _by_column(
+    cells: _Texts, own: NDArray[np.uint8], looks: NDArray[np.uint8], legend: dict[str, str], hints: Hints
+) -> NDArray[np.uint8]:
+    """The looks, held against the columns: codes, units and flags, letters that only may be marks for "no value"."""
+    own = own.copy()
+    odd = np.flatnonzero(
+        (own == Look.CODE)
+        | np.fromiter((bool(reading.unit) for reading in cells.readings), np.bool_, len(own))
+        | np.fromiter((_may_be_mark(text, legend, hints) for text in cells.texts), np.bool_, len(own))
+    )
+    for column in np.unique(cells.columns[odd]).tolist():
+        here = np.flatnonzero(cells.columns == column)
+        _settle_column(cells, own, here, int((looks[:, column] == Look.NUMBER).sum()), legend, hints)
+    return own
+
+
+def _may_be_mark(text: str, legend: Collection[str], hints: Hints) -> bool:
+    bare = text.strip()
+    return len(bare) <= 12 and (bare.casefold() in {"na", *hints.missing} or bare in legend)
+
+
+def _settle_column(
+    cells: _Texts, own: NDArray[np.uint8], here: NDArray[np.intp], real: int, legend: dict[str, str], hints: Hints
+) -> None:
+    readings = [cells.readings[at] for at in here.tolist()]
+    texts = [cells.texts[at].strip() for at in here.tolist()]
+    hard = real + sum(not one.unit and one.look in {Look.NUMBER, Look.MARKED, Look.FIGURE} for one in readings)
+    codes = sum(one.look == Look.CODE for one in readings)
+    units = Counter(one.unit for one in readings if one.unit)
+    common, count = units.most_common(1)[0] if units else ("", 0)
+    letters = sum(len(text) == 2 and text.isalpha() and text.isupper() for text in set(texts))
+    for at, one, text in zip(here.tolist(), readings, texts, strict=True):
+        if text.casefold() in hints.missing:
+            own[at] = Look.MISSING
+        elif text in legend and hard and not one.unit and own[at] == Look.WORDS:
+            own[at] = Look.MISSING  # the legend says what it stands for, among figures
+        elif text.casefold() == "na":
+            own[at] = Look.MISSING if hard and letters < 2 else Look.WORDS
+        elif one.unit:
+            flag = len(one.unit) <= _LONGEST_FLAG and one.unit.islower() and hard >= count
+            unit = one.unit == common and count >= _UNIT_SHARE * (hard + sum(units.values())) and count > 1
+            own[at] = Look.FIGURE if flag or unit or one.unit in legend else Look.WORDS
+        elif codes and real == 0 and one.look == Look.NUMBER and text.isdigit():
+            own[at] = Look.CODE  # with leading zeros among them the others are names too
+
+
+def _conventions(
+    cells: _Texts, own: NDArray[np.uint8], numbers: NDArray[np.float64], hints: Hints
+) -> tuple[dict[int, str], dict[int, str]]:
+    figures = (own == Look.NUMBER) | (own == Look.MARKED) | (own == Look.FIGURE)
+    only_point = figures & np.isnan(cells.comma) & ~np.isnan(cells.point)
+    only_comma = figures & np.isnan(cells.point) & ~np.isnan(cells.comma)
+    both = figures & ~np.isnan(cells.point) & ~np.isnan(cells.comma) & (cells.point != cells.comma)
+    decimals: dict[int, str] = {}
+    whys: dict[int, str] = {}
+    if not (only_comma.any() or both.any()):
+        return decimals, whys
+    left: list[int] = []
+    for column in np.unique(cells.columns[only_point | only_comma | both]).tolist():
+        here = cells.columns == column
+        points, commas = int((here & only_point).sum()), int((here & only_comma).sum())
+        unsure = np.flatnonzero(here & both)
+        sign, why = _settled(points, commas)
+        if hints.decimal:
+            sign, why = hints.decimal, "as stated"
+        elif not sign and not (points and commas):
+            sign, why = _by_sizes(cells, unsure, np.flatnonzero(here & figures), numbers[:, column])
+        if sign:
+            decimals[column], whys[column] = sign, why
+        elif points and commas:
+            decimals[column] = "?"
+        elif len(unsure):
+            left.append(column)
+    _settle_rest(left, decimals, whys, hints)
+    return decimals, whys
+
+
+def _settled(points: int, commas: int) -> tuple[str, str]:
+    if bool(points) == bool(commas):
+        return "", ""
+    sign, count = (".", points) if points else (",", commas)
+    return sign, f"{count:,} of its cells read with a decimal {_SIGNS[sign]} only"
+
+
+def _by_sizes(
+    cells: _Texts, unsure: NDArray[np.intp], figures: NDArray[np.intp], real: NDArray[np.float64]
+) -> tuple[str, str]:
+    """The sign by the sizes of numbers: grouped ones all at least a thousand, plain ones beside them all below."""
+    signs = {cells.readings[at].group for at in unsure.tolist()}
+    if len(signs) != 1:
+        return "", ""
+    (group,) = signs
+    grouped = np.abs(cells.point if group == "," else cells.comma)[unsure]
+    decimals = np.abs(cells.comma if group == "," else cells.point)[unsure]
+    others = np.setdiff1d(figures, unsure)
+    plain = np.abs(np.concatenate((cells.point[others], real[~np.isnan(real)])))
+    plain = plain[~np.isnan(plain)]
+    sign = "." if group == "," else ","
+    if len(plain) and (plain % 1 == 0).all() and (plain < 1000).all() and (grouped >= 1000).all():
+        return sign, f"numbers below 1,000 are written plainly and larger ones with {group!r} between groups of three"
+    if len(plain) >= 3:
+        low, high = plain.min() / 3, plain.max() * 3
+        as_grouped, as_decimals = ((low <= one) & (one <= high) for one in (grouped, decimals))
+        if as_grouped.all() and not as_decimals.any():
+            return sign, "only as thousands are they of the size of the plain numbers beside them"
+        if as_decimals.all() and not as_grouped.any():
+            return group, "only as decimals are they of the size of the plain numbers beside them"
+    return "", ""
+
+
+def _settle_rest(left: Sequence[int], decimals: dict[int, str], whys: dict[int, str], hints: Hints) -> None:
+    known = set(decimals.values()) - {"?"}
+    for column in left:
+        if hints.delimiter == ",":
+            decimals[column], whys[column] = ".", "commas part the cells of this file, so none is a decimal comma"
+        elif len(known) == 1:
+            decimals[column] = next(iter(known))
+            whys[column] = f"the sheet's other columns have a decimal {_SIGNS[decimals[column]]}"
+        elif hints.assumed:
+            decimals[column], whys[column] = hints.assumed, f"tried with a decimal {_SIGNS[hints.assumed]}"
+        else:
+            decimals[column] = "?"
+
+
+def _legend(texts: Sequence[str]) -> dict[str, str]:
+    """Signs that some text explains ("x = not recorded; p = provisional"), if they stand in cells as they are."""
+    found: dict[str, str] = {}
+    for text in texts:
+        if len(text) < 6 or not ("=" in text or ":" in text or "–" in text or "—" in text):
+            continue
+        body = _LEGEND_HEAD.sub("", neat(text))
+        for part in re.split(r"[;,]\s+|\s+\|\s+", body):
+            match = _LEGEND.fullmatch(part.strip(" .()"))
+            if match is not None and not match["sign"].isdigit():
+                found.setdefault(match["sign"].strip("\"'()"), match["said"])
+    if not found:
+        return found
+    seen = {text.strip() for text in texts if len(text) < 24}
+    ends = {reading.unit for text in seen if (reading := read_text(text)).unit}
+    return {sign: said for sign, said in found.items() if sign in seen or sign in ends}
+
+
+__all__ = ["MISSING_MARKS", "Hints", "Readings", "read_cells"]
