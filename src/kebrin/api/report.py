@@ -12,6 +12,7 @@ from kebrin.api.table import Table
 from kebrin.deliver.atomic import whole_file
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.layout import Layout, Stated, find_layouts
+from kebrin.work.leaving import verdict_of
 from kebrin.work.sheet import refuse_questions
 
 if TYPE_CHECKING:
@@ -74,7 +75,7 @@ class Sheet(cells.Sheet):
 
         layouts = find_layouts(self)
         tables = [tidying.unpivot(self, layout) for layout in layouts]
-        return SheetMap(draw_map(self, layouts, proof.uses_of(self, layouts, tables)))
+        return SheetMap(draw_map(self, layouts, verdict_of(self, layouts, tables).uses))
 
     def __repr__(self) -> str:
         rows, columns = self.shape
@@ -156,7 +157,7 @@ class Block:
         sheet, layout = self.sheet, self.layout
         refuse_questions(sheet.source, sheet.name, layout)
         bare = tidying.unpivot(sheet, layout, measure=measure, keep=keep)
-        ledger = proof.account(sheet, [layout], [bare])
+        ledger = verdict_of(sheet, [layout], [bare]).ledger()
         ties = proof.tie_out(sheet, layout, tolerance)
         body = proof.body_accounts(sheet, layout, bare.measures)
 

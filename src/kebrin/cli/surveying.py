@@ -14,6 +14,7 @@ from kebrin.cli.ahead import reports_ahead
 from kebrin.cli.ending import Exit
 from kebrin.layout import Layout, find_layouts
 from kebrin.tidy import unpivot
+from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -59,7 +60,7 @@ def _draw(surveyed: Sequence[_Surveyed], picture: Path) -> list[Path]:
     for sheet in surveyed:
         name = "".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in sheet.sheet.name)
         path = picture if len(surveyed) == 1 else picture.with_name(f"{picture.stem}.{name}{picture.suffix or '.png'}")
-        uses = proof.uses_of(sheet.sheet, sheet.layouts, sheet.tables)
+        uses = verdict_of(sheet.sheet, sheet.layouts, sheet.tables).uses
         with whole_file(path) as part:
             part.write_bytes(draw_map(sheet.sheet, sheet.layouts, uses))
         drawn.append(path)
@@ -74,7 +75,7 @@ class _Surveyed:
         self.layouts = find_layouts(sheet)
         self.tables = [unpivot(sheet, layout) for layout in self.layouts]
         self.ties = [proof.tie_out(sheet, layout) for layout in self.layouts]
-        self.ledger = proof.account(sheet, self.layouts, self.tables)
+        self.ledger = verdict_of(sheet, self.layouts, self.tables).ledger()
 
     def plain(self) -> dict[str, Any]:
         """For programs."""

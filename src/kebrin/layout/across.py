@@ -27,8 +27,15 @@ def settle_across(sheet: Sheet, layouts: Sequence[Layout]) -> list[Layout]:
 
 
 def _settled(sheet: Sheet, layout: Layout, before: Sequence[Layout]) -> Layout:
-    for said in [said for said in layout.evidence if said.what == KEPT and said.where.startswith("row ")]:
-        row = int(said.where.removeprefix("row ")) - 1
+    kept = {
+        int(said.where.removeprefix("row ")) - 1: said
+        for said in layout.evidence
+        if said.what == KEPT and said.where.startswith("row ")
+    }
+    failed = {
+        line.at for line in layout.totals if line.axis == "row" and line.agree < 1 and not line.mean and not line.loose
+    }
+    for row in sorted({*kept, *failed}):
         own = layout.body_rows[layout.body_rows < row]
         parts = np.concatenate([*(other.body_rows for other in before), own])
         numbers = np.nan_to_num(sheet.numbers[np.ix_(parts, layout.body_columns)])
@@ -37,17 +44,21 @@ def _settled(sheet: Sheet, layout: Layout, before: Sequence[Layout]) -> Layout:
         gaps = np.abs(numbers.sum(axis=0) - stated)[known]
         slack = 1e-9 * np.maximum(np.abs(numbers).sum(axis=0), 1.0)[known]
         if known.any() and (stated[known] != 0).any() and (gaps <= slack).all():
-            layout = _with_total(layout, row, parts.astype(np.int32), said, len(before) + 1)
+            layout = _with_total(layout, row, parts.astype(np.int32), len(before) + 1)
     return layout
 
 
-def _with_total(layout: Layout, row: int, parts: NDArray[np.int32], said: Evidence, blocks: int) -> Layout:
+def _with_total(layout: Layout, row: int, parts: NDArray[np.int32], blocks: int) -> Layout:
     kept = np.flatnonzero(layout.body_rows != row)
     why = f"it equals the sum of the {len(parts)} rows of {blocks} blocks"
+    where = f"row {row + 1}"
     return replace(
         layout,
         body_rows=layout.body_rows[kept],
         stub=tuple(level.at(kept) for level in layout.stub),
-        totals=(*layout.totals, TotalLine("row", row, parts, why)),
-        evidence=(*(one for one in layout.evidence if one is not said), Evidence("total", said.where, why)),
+        totals=(
+            *(line for line in layout.totals if line.axis != "row" or line.at != row),
+            TotalLine("row", row, parts, why, cause="it is called a total"),
+        ),
+        evidence=(*(one for one in layout.evidence if one.where != where), Evidence("total", where, why)),
     )

@@ -14,7 +14,7 @@ from kebrin.layout.fields import find_fields
 from kebrin.layout.formulas import summing_lines
 from kebrin.layout.heads import Heads, find_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
-from kebrin.layout.model import KEPT, NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
+from kebrin.layout.model import KEPT, MISSING, NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
 from kebrin.layout.naming import find_names, split_corner
 from kebrin.layout.totals import Signs, find_totals
 from kebrin.layout.unlike import unlike_level
@@ -71,6 +71,8 @@ def build(
     names = find_names(sheet, frame.boxhead, frame.heads, frame.stub, stated, frame.beside)
     across = boxhead_levels(sheet, frame.boxhead, frame.columns.tolist(), names.boxhead, marks)
     down = stub_levels(sheet, frame.rows.tolist(), frame.stub, names.stub, marks)
+    across = _headed(across, names.heads[0])
+    down = _headed(down, names.heads[1])
     rows = _with_data(sheet, frame, stated)
     depths = find_depths(sheet, frame.rows, frame.stub, len(frame.rows) * len(frame.columns))
     totals, remarks = _find_totals(sheet, frame, rows, (across, down), stated, depths)
@@ -86,7 +88,7 @@ def build(
     kept_rows = np.flatnonzero(np.isin(frame.rows, body_rows))
     boxhead, said = _boxhead(stated, [level.at(kept_columns) for level in across])
     remarks += said
-    down = (*down, *_beside_levels(sheet, frame, names.beside, marks))
+    down = (*down, *_headed(_beside_levels(sheet, frame, names.beside, marks), names.heads[2]))
     stub = named([level.at(kept_rows) for level in down], "label")
     if stated.boxhead is None and stated.stub is None:
         stub, boxhead = split_corner(stub, boxhead)
@@ -123,6 +125,11 @@ def build(
         stub_head=names.found[-1] if names.found else "",
         evidence=(*frame.evidence, *remarks),
     )
+
+
+def _headed(levels: Sequence[Level], heads: Sequence[int]) -> tuple[Level, ...]:
+    """The levels with the cells that name them."""
+    return tuple(replace(level, head=head) for level, head in zip(levels, heads, strict=True))
 
 
 def _boxhead(stated: Stated, levels: list[Level]) -> tuple[tuple[Level, ...], list[Evidence]]:
@@ -176,7 +183,12 @@ def _beside_levels(sheet: Sheet, frame: Frame, names: Sequence[str], marks: Coll
     """Levels of the label columns right of the body: each cell speaks of its own row only."""
     rows = frame.rows.tolist()
     return tuple(
-        Level.of(name, [label(sheet.at(row, at), marks) if sheet.filled[row, at] else None for row in rows], at)
+        Level.of(
+            name,
+            [label(sheet.at(row, at), marks) if sheet.filled[row, at] else None for row in rows],
+            at,
+            [row * sheet.shape[1] + at if sheet.filled[row, at] else MISSING for row in rows],
+        )
         for name, at in zip(names, frame.beside, strict=True)
     )
 

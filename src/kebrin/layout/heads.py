@@ -15,7 +15,7 @@ import numpy as np
 from kebrin.grammar.words import look_of
 from kebrin.layout.depths import BOLD, find_depths
 from kebrin.layout.labels import label
-from kebrin.layout.model import Level
+from kebrin.layout.model import MISSING, Level
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
@@ -89,7 +89,8 @@ def find_heads(
     else:
         levels = _depths_by_runs(heads, bare)
         why = "rows with a label alone, or with the sum of those below, head the rows below them"
-    return Heads(_levels(rows, texts, heads, levels, indents if set_in else None, column), only, notes, why)
+    width = sheet.shape[1]
+    return Heads(_levels(rows, texts, heads, levels, indents if set_in else None, column, width), only, notes, why)
 
 
 def _without_values(sheet: Sheet, rows: NDArray[np.intp], column: int, bare: NDArray[np.bool_]) -> set[int]:
@@ -126,18 +127,21 @@ def _depths_by_runs(heads: Sequence[int], bare: NDArray[np.bool_]) -> dict[int, 
 
 def _levels(
     rows: NDArray[np.intp], texts: list[str | None], heads: Sequence[int], depths: dict[int, int],
-    indents: Sequence[int] | None, column: int,
+    indents: Sequence[int] | None, column: int, width: int,
 ) -> tuple[Level, ...]:  # fmt: skip
     count = max(depths.values()) + 1
     here: list[str | None] = [None] * count
     since = [0] * count
+    source = [MISSING] * count
     labels: list[list[str | None]] = [[] for _ in range(count)]
+    cells: list[list[int]] = [[] for _ in range(count)]
     head_rows = set(heads)
     for at in range(len(rows)):
         if at in head_rows:
             depth = depths[at]
             here[depth:] = [texts[at], *([None] * (count - depth - 1))]
             since[depth] = indents[at] if indents else 0
+            source[depth] = int(rows[at]) * width + column
         elif indents:
             # A row that is set in no further than a head is not below it.
             for depth in range(count):
@@ -145,6 +149,11 @@ def _levels(
                     here[depth:] = [None] * (count - depth)
                     break
         for depth in range(count):
-            labels[depth].append(None if at in head_rows else here[depth])
+            known = at not in head_rows and here[depth] is not None
+            labels[depth].append(here[depth] if known else None)
+            cells[depth].append(source[depth] if known else MISSING)
     ordinals = [f" {depth + 1}" for depth in range(count)] if count > 1 else [""]
-    return tuple(Level.of(f"section{ordinal}", found, column) for ordinal, found in zip(ordinals, labels, strict=True))
+    return tuple(
+        Level.of(f"section{ordinal}", found, column, own)
+        for ordinal, found, own in zip(ordinals, labels, cells, strict=True)
+    )

@@ -10,9 +10,11 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
+import numpy as np
+
 from kebrin.cells import Area, Kind, Sheet, as_label, neat, trailing_mark
 from kebrin.grammar.periods import period_name
-from kebrin.layout.model import NO_COLUMN, Level
+from kebrin.layout.model import MISSING, NO_COLUMN, Level
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
@@ -22,10 +24,15 @@ _SURE_MARKS = frozenset("*†‡§")
 
 
 class Grid(NamedTuple):
-    """Label cells as rows of levels: a text, None where blank, and where a merge covers a cell from before it."""
+    """Label cells as rows of levels.
+
+    A text, None where blank; where a merge covers a cell from before it; the cell that each text comes from, counted row by
+    row over the sheet, -1 for none.
+    """
 
     texts: list[list[str | None]]
     merged: list[list[bool]]
+    cells: list[list[int]]
 
 
 def boxhead_levels(
@@ -44,7 +51,7 @@ def boxhead_levels(
     """
     grid = _grid(sheet, rows, columns, marks, across=False, inner=inner)
     _fill(grid, levels=range(len(rows) - 1))
-    return _levels(grid.texts, rows, names)
+    return _levels(grid, rows, names)
 
 
 def stub_levels(
@@ -57,7 +64,7 @@ def stub_levels(
     """Repair a stub: one level per stub column over the given rows."""
     grid = _grid(sheet, columns, rows, marks, across=True, inner=False)
     _fill(grid, levels=range(len(columns)))
-    return _levels(grid.texts, columns, names)
+    return _levels(grid, columns, names)
 
 
 def _grid(
@@ -74,15 +81,21 @@ def _grid(
     kinds = sheet.kinds[:, list(levels)].T if across else sheet.kinds[list(levels), :]
     known: dict[object, str] = {}
     texts: list[list[str | None]] = []
-    for at in range(len(levels)):
-        cells, blank = values[at, list(lines)].tolist(), (kinds[at, list(lines)] == Kind.BLANK).tolist()
-        texts.append([None if empty else _once(known, cell, marks) for cell, empty in zip(cells, blank, strict=True)])
+    places: list[list[int]] = []
+    own = np.array(lines, np.int64)
+    for at, level in enumerate(levels):
+        cells, blank = values[at, list(lines)].tolist(), kinds[at, list(lines)] == Kind.BLANK
+        texts.append(
+            [None if empty else _once(known, cell, marks) for cell, empty in zip(cells, blank.tolist(), strict=True)]
+        )
+        flat = own * sheet.shape[1] + level if across else level * sheet.shape[1] + own
+        places.append(np.where(blank, MISSING, flat).tolist())
     merged = [[False] * len(lines) for _ in levels]
     level_of = {line: at for at, line in enumerate(levels)}
     line_of = {line: at for at, line in enumerate(lines)}
     for area in sheet.merges:
-        _spread(sheet, area, level_of, line_of, Grid(texts, merged), marks, across=across, inner=inner)
-    return Grid(texts, merged)
+        _spread(sheet, area, level_of, line_of, Grid(texts, merged, places), marks, across=across, inner=inner)
+    return Grid(texts, merged, places)
 
 
 def _once(known: dict[object, str], value: object, marks: Collection[str]) -> str:
@@ -108,25 +121,28 @@ def _spread(
         return
     text = label(sheet.at(*anchor), marks)
     for at in levels:
+        bears = at == (levels[-1] if inner else levels[0])
         for line in lines:
-            grid.texts[at][line] = text if at == (levels[-1] if inner else levels[0]) else None
+            grid.texts[at][line] = text if bears else None
+            grid.cells[at][line] = anchor[0] * sheet.shape[1] + anchor[1] if bears else MISSING
             grid.merged[at][line] = True
 
 
 def _fill(grid: Grid, levels: range) -> None:
     """Let blanks mean "same as before", bounded by the level outside; a level that has merges says its extent itself."""
     for at in levels:
-        texts, merged = grid.texts[at], grid.merged[at]
+        texts, merged, cells = grid.texts[at], grid.merged[at], grid.cells[at]
         if any(merged[line] and texts[line] is not None for line in range(len(texts))) and _spans(merged, texts):
             continue
         carried: str | None = None
+        source = MISSING
         for line in range(len(texts)):
             if line and _starts_anew(grid, at, line):
-                carried = None
+                carried, source = None, MISSING
             if texts[line] is not None:
-                carried = texts[line]
+                carried, source = texts[line], cells[line]
             elif not merged[line]:
-                texts[line] = carried
+                texts[line], cells[line] = carried, source
 
 
 def _spans(merged: list[bool], texts: list[str | None]) -> bool:
@@ -142,8 +158,11 @@ def _starts_anew(grid: Grid, at: int, line: int) -> bool:
     return any(grid.texts[outer][line] != grid.texts[outer][line - 1] for outer in range(at))
 
 
-def _levels(texts: list[list[str | None]], lines: Sequence[int], names: Sequence[str]) -> tuple[Level, ...]:
-    return tuple(Level.of(name, labels, line) for labels, line, name in zip(texts, lines, names, strict=True))
+def _levels(grid: Grid, lines: Sequence[int], names: Sequence[str]) -> tuple[Level, ...]:
+    return tuple(
+        Level.of(name, labels, line, cells)
+        for labels, cells, line, name in zip(grid.texts, grid.cells, lines, names, strict=True)
+    )
 
 
 def named(levels: Sequence[Level], fallback: str) -> tuple[Level, ...]:

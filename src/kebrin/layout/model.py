@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import TYPE_CHECKING, Literal
 
@@ -64,16 +64,20 @@ class Level:
     """One level of labels over a block's body lines: a boxhead row or a stub column.
 
     `codes` is an int32 vector with one entry per body line that points into `texts`; -1 where there is no label.
-    `line` is the sheet's row (boxhead) or column (stub) that the labels stand in.
+    `line` is the sheet's row (boxhead) or column (stub) that the labels stand in. `cells` says for each body line which
+    cell its label comes from, and `head` which cell names the level; cells are counted row by row over the sheet, -1
+    stands for none.
     """
 
     name: str
     codes: NDArray[np.int32]
     texts: tuple[str, ...]
     line: int
+    cells: NDArray[np.int64]
+    head: int = MISSING
 
     @classmethod
-    def of(cls, name: str, labels: Sequence[str | None], line: int) -> Level:
+    def of(cls, name: str, labels: Sequence[str | None], line: int, cells: Sequence[int] | None = None) -> Level:
         """A level from one label per line.
 
         >>> level = Level.of("class", ["Foot", "Cars", "Foot", None], 4)
@@ -82,7 +86,8 @@ class Level:
         """
         seen: dict[str, int] = {}
         codes = [MISSING if label is None else seen.setdefault(label, len(seen)) for label in labels]
-        return cls(name, np.array(codes, np.int32), tuple(seen), line)
+        places = np.full(len(codes), MISSING) if cells is None else np.array(cells, np.int64)
+        return cls(name, np.array(codes, np.int32), tuple(seen), line, places)
 
     def label(self, line: int) -> str | None:
         """The label of one body line."""
@@ -92,7 +97,8 @@ class Level:
     def at(self, lines: NDArray[np.intp]) -> Level:
         """The level over some of its lines, with the labels that are still in use."""
         texts = (*self.texts, None)  # code -1 picks the last
-        return Level.of(self.name, [texts[code] for code in self.codes[lines].tolist()], self.line)
+        labels = [texts[code] for code in self.codes[lines].tolist()]
+        return replace(Level.of(self.name, labels, self.line), cells=self.cells[lines], head=self.head)
 
     def labels(self) -> list[str | None]:
         """The label of each body line."""
@@ -106,7 +112,7 @@ class TotalLine:
 
     `at` is the sheet's row or column, `parts` those that it sums. `why` tells what found it, `agree` the share of its
     stated cells that tie; `mean` is true for a line that states their average. `cause` says what beside arithmetic shows
-    that it is a total.
+    that it is a total. `loose` is true for a mean that lies between its parts and is not the plain one.
     """
 
     axis: Literal["row", "column"]
@@ -116,6 +122,7 @@ class TotalLine:
     agree: float = 1.0
     mean: bool = False
     cause: str = ""
+    loose: bool = False
 
     @property
     def name(self) -> str:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
 from kebrin.layout.labels import label
+from kebrin.layout.model import MISSING
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -19,13 +20,15 @@ if TYPE_CHECKING:
 class Names(NamedTuple):
     """A name per boxhead row and per stub column; '' where the labels themselves must suggest one.
 
-    `found` holds the stub heads that the report itself has.
+    `found` holds the stub heads that the report itself has; `heads` the cells that name the rows, the stub columns and the
+    columns beside the body, counted row by row over the sheet, -1 for none.
     """
 
     boxhead: list[str]
     stub: list[str]
     found: list[str]
     beside: list[str]
+    heads: tuple[list[int], list[int], list[int]]
 
 
 def find_names(
@@ -45,10 +48,16 @@ def find_names(
     stub_names = [label(sheet.at(*at)) if (at := found[column]) else "" for column in stub]
     taken = {at[0] for at in found.values() if at}
     boxhead_names = [_row_name(sheet, row, stub) if row not in taken else "" for row in boxhead]
-    beside_names = [label(sheet.at(*at)) if (at := _stub_head(sheet, heads, column)) else "" for column in beside]
+    beside_at = {column: _stub_head(sheet, heads, column) for column in beside}
+    beside_names = [label(sheet.at(*at)) if (at := beside_at[column]) else "" for column in beside]
+    width = sheet.shape[1]
+    row_heads = [row * width + stub[-1] if name else MISSING for row, name in zip(boxhead, boxhead_names, strict=True)]
+    of_stub, of_beside = (
+        [MISSING if at is None else at[0] * width + at[1] for at in one.values()] for one in (found, beside_at)
+    )
     return Names(
         _override(boxhead_names, stated.boxhead), _override(stub_names, stated.stub), stub_names,
-        _override(beside_names, stated.beside),
+        _override(beside_names, stated.beside), (row_heads, of_stub, of_beside),
     )  # fmt: skip
 
 

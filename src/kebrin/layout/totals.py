@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from kebrin.grammar.words import average_word, carried_word, says_whole, total_word, without_total_word
+from kebrin.grammar.words import average_word, carried_word, of_which, says_whole, total_word, without_total_word
 from kebrin.layout.model import TotalLine
 
 if TYPE_CHECKING:
@@ -24,8 +24,10 @@ if TYPE_CHECKING:
 
     Numbers = NDArray[np.float64]
 
-# A worded line whose sums fail is still a total if this share of its cells ties, or if it misses by this little.
-_ENOUGH_TIES, _NEAR = 0.34, 0.25
+# A line that is called a mean is the plain one if this share of its cells ties, or if it misses by this little.
+_ENOUGH_TIES, _NEAR_MEAN = 0.34, 0.01
+# A line that is called a total and misses its parts by more than this share, in every cell, is none.
+_FAR = 0.5
 _RECENT_STARTS = 12
 # Bits that an unworded sum must get right beyond the number of places it could have started at.
 _BITS = 14.0
@@ -70,6 +72,7 @@ class _Search:
     wholes: dict[int, str] = field(default_factory=dict)
     carried: set[int] = field(default_factory=set)
     causes: dict[int, str] = field(default_factory=dict)
+    loose: set[int] = field(default_factory=set)
 
     def __post_init__(self) -> None:
         self.filled = np.nan_to_num(self.numbers, nan=0.0)
@@ -190,7 +193,8 @@ def _find_parents(search: _Search) -> None:
         if np.all(gaps[stated] <= search.slack[stated]):
             count = f"{len(below)} lines" if len(below) > 1 else "line"
             search.found[line] = (np.array(below, np.intp), f"it equals the sum of the {count} set in below it", 1.0)
-            search.causes[line] = "those lines are set in below it"
+            named = all(of_which(label or "") for part in below for label in search.paths[part][-1:])
+            search.causes[line] = "they are called parts of it" if named else "those lines are set in below it"
 
 
 def _find_runs(search: _Search) -> None:
@@ -356,13 +360,38 @@ def _settle_worded(search: _Search, line: int) -> bool:
         miss = float(gaps.sum()) / size if size else float(gaps.sum() > 0)
         if best is None or (agree, -miss) > (best[0], -best[1]):
             best = (agree, miss, parts, why)
-    if best is None or (best[0] < _ENOUGH_TIES and best[1] > _NEAR):
+    if best is None:
         return False
-    agree, _, parts, why = best
-    verb = "is the mean" if line in search.means else "adds up"
-    tied = verb if agree == 1 else f"{verb} in {agree:.0%} of its cells"
+    agree, miss, parts, why = best
+    mean = line in search.means
+    if mean and agree < _ENOUGH_TIES and miss > _NEAR_MEAN:
+        best = _between(search, line, best)
+        if best is None:
+            return False
+        agree, _, parts, why = best
+    if not mean and not agree and miss > _FAR:
+        return False  # whatever it is, it is no sum of these
+    verb = "is the mean" if mean else "adds up"
+    tied = verb if agree == 1 else f"{verb} in {agree:.0%} of its cells" if agree else f"{verb} nowhere"
     search.found[line] = (parts, f"it is called {word!r} and {tied} over {why}", agree)
     return True
+
+
+def _between(
+    search: _Search, line: int, best: tuple[float, float, NDArray[np.intp], str]
+) -> tuple[float, float, NDArray[np.intp], str] | None:
+    """A mean that is no plain one, if each of its numbers lies between those of its parts."""
+    agree, miss, parts, why = best
+    stated = ~np.isnan(search.numbers[line])
+    own = search.numbers[parts][:, stated]
+    said = search.numbers[line][stated]
+    if (
+        np.isnan(own).all(axis=0).any()
+        or not ((np.nanmin(own, axis=0) <= said) & (said <= np.nanmax(own, axis=0))).all()
+    ):
+        return None
+    search.loose.add(line)
+    return agree, miss, parts, why
 
 
 def _combined(search: _Search, parts: NDArray[np.intp], *, mean: bool) -> Numbers:

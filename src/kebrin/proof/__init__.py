@@ -1,11 +1,13 @@
-"""Proof: ledger, tie-outs, conservation and the trace from a value to its cell."""
+"""Proof: the reach of every cell, tie-outs, conservation and the trace from a value to its cell."""
 
 from kebrin.proof.conservation import BodyAccount, Conservation, body_accounts, conserve
-from kebrin.proof.ledger import SheetLedger, Use, account, uses_of
+from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
+from kebrin.proof.left import Left, Why
 from kebrin.proof.proof import Proof, Source
+from kebrin.proof.reach import FieldAt, Verdict, reach
 from kebrin.proof.ties import Gap, TieOut, tie_out
 
 __all__ = [
-    "BodyAccount", "Conservation", "Gap", "Proof", "SheetLedger", "Source", "TieOut", "Use",
-    "account", "body_accounts", "conserve", "tie_out", "uses_of",
+    "BodyAccount", "Conservation", "FieldAt", "Gap", "Left", "LeftLine", "Objection", "Proof", "SheetLedger", "Source",
+    "TieOut", "Use", "Verdict", "Why", "body_accounts", "conserve", "reach", "tie_out",
 ]  # fmt: skip

@@ -2,23 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
-from kebrin.cells import Kind, Sheet, a1
-from kebrin.layout import Layout, Role
-
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
-
-    from numpy.typing import NDArray
-
-    from kebrin.table import Table
-
-_LISTED = 200
+    from collections.abc import Collection
 
 
 class Use(IntEnum):
@@ -35,6 +24,8 @@ class Use(IntEnum):
     HIDDEN = 8
     MARK = 9
     MARK_LEFT = 10
+    REPEAT = 11
+    STATED = 12
 
     @property
     def word(self) -> str:
@@ -54,15 +45,58 @@ _WORDS = {
     Use.HIDDEN: "left out: hidden rows and columns",
     Use.MARK: "footnote marks beside values",
     Use.MARK_LEFT: "left out: footnote marks beside values",
+    Use.REPEAT: "left out: headings said again",
+    Use.STATED: "left out: by the plan",
 }
-_USE_OF = {Role.TITLE: Use.TITLE, Role.NOTE: Use.NOTE, Role.FIELD: Use.FIELD}
+
+
+@dataclass(frozen=True)
+class Objection:
+    """What the reach check found wrong: the rule, a sentence, the first cells, how many there are, what settles it."""
+
+    rule: str
+    what: str
+    cells: tuple[str, ...] = ()
+    count: int = 1
+    settle: str = ""
+
+    def __str__(self) -> str:
+        shown = ", ".join(self.cells[:6]) + (f" and {self.count - 6:,} more" if self.count > 6 else "")
+        at = f" ({shown})" if shown else ""
+        return f"{self.what}{at}" + (f"; {self.settle}" if self.settle else "")
+
+
+@dataclass(frozen=True)
+class LeftLine:
+    """One line that was left out, for people: which, its label, why, its parts."""
+
+    line: str
+    label: str
+    why: str
+    cause: str
+    parts: str
+
+    def __str__(self) -> str:
+        label = f" {self.label!r}" if self.label else ""
+        parts = f", of {self.parts}" if self.parts else ""
+        cause = f" ({self.cause})" if self.cause else ""
+        return f"{self.line}{label}: {self.why}{parts}{cause}"
 
 
 @dataclass(frozen=True)
 class SheetLedger:
     """The account of one sheet.
 
-    `unclaimed` lists addresses (the first 200), `unclaimed_count` counts them all.
+    Attributes:
+        file: the file.
+        sheet: the sheet's name.
+        counts: cells by use.
+        unclaimed: addresses of cells that reach nothing (the first 200).
+        unclaimed_count: how many there are.
+        objections: what else the reach check found wrong.
+        lines: the lines that were left out, one by one.
+        notes: texts around the blocks that were left out, with their cells.
+        via: for each column of the table that cells arrived in as labels or fields: how many, and the first of them.
     """
 
     file: str
@@ -70,11 +104,36 @@ class SheetLedger:
     counts: dict[str, int]
     unclaimed: tuple[str, ...]
     unclaimed_count: int
+    objections: tuple[Objection, ...] = ()
+    lines: tuple[LeftLine, ...] = ()
+    notes: tuple[str, ...] = ()
+    via: dict[str, tuple[int, tuple[str, ...], str]] = field(default_factory=dict)
 
     @property
     def cells(self) -> int:
         """Non-blank cells in all."""
         return sum(self.counts.values())
+
+    def resolved(self, columns: Collection[str], *, excused: Collection[str] = ()) -> SheetLedger:
+        """The account held against the table's final columns: cells that came by a column that is gone are unclaimed.
+
+        Args:
+            columns: the columns that the finished table has.
+            excused: columns that a person chose to leave out, or that say the same on every row as a heading.
+        """
+        gone = {name: said for name, said in self.via.items() if name not in columns and name not in excused}
+        if not gone:
+            return self
+        counts = dict(self.counts)
+        for count, _, use in gone.values():
+            counts[use] = counts.get(use, 0) - count
+            counts[Use.UNCLAIMED.word] = counts.get(Use.UNCLAIMED.word, 0) + count
+        cells = tuple(cell for _, shown, _ in gone.values() for cell in shown)
+        lost = sum(count for count, _, _ in gone.values())
+        return replace(
+            self, counts={use: count for use, count in counts.items() if count}, unclaimed=(*self.unclaimed, *cells),
+            unclaimed_count=self.unclaimed_count + lost, via={k: v for k, v in self.via.items() if k not in gone},
+        )  # fmt: skip
 
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file."""
@@ -84,77 +143,10 @@ class SheetLedger:
             "cells": self.cells,
             "counts": self.counts,
             "unclaimed": list(self.unclaimed),
+            "objections": [
+                {"rule": one.rule, "what": one.what, "cells": list(one.cells), "count": one.count, "settle": one.settle}
+                for one in self.objections
+            ],
+            "lines left out": [vars(line) for line in self.lines],
+            "notes left out": list(self.notes),
         }
-
-
-def account(sheet: Sheet, layouts: Sequence[Layout], tables: Iterable[Table]) -> SheetLedger:
-    """The account of a sheet: values are claimed by the tables' own origins, all else by the layouts.
-
-    >>> from kebrin.layout import find_layouts
-    >>> from kebrin.tidy import unpivot
-    >>> sheet = Sheet.of([["Sailing", "Foot"], ["08:00", 12.0], [None, None], [None, None], [None, None], [7.0, None]])
-    >>> layouts = find_layouts(sheet)
-    >>> account(sheet, layouts, [unpivot(sheet, layouts[0])]).unclaimed
-    ('A6',)
-    """
-    uses = uses_of(sheet, layouts, tables)
-    open_cells = np.argwhere((uses == Use.UNCLAIMED) & sheet.filled)
-    tally = np.bincount(uses[sheet.filled], minlength=len(Use))
-    counts = {use.word: int(tally[use]) for use in Use if tally[use]}
-    listed = tuple(a1(int(row), int(column)) for row, column in open_cells[:_LISTED])
-    return SheetLedger(sheet.source, sheet.name, counts, listed, len(open_cells))
-
-
-def uses_of(sheet: Sheet, layouts: Sequence[Layout], tables: Iterable[Table]) -> NDArray[np.uint8]:
-    """The `Use` of each cell (rows x columns); blank cells are unclaimed."""
-    uses = np.zeros(sheet.shape, np.uint8)
-    for layout in layouts:
-        _claim_lines(uses, sheet, layout)
-    if not layouts:
-        plain_text = (sheet.kinds == Kind.TEXT) & ~sheet.data
-        uses[plain_text] = Use.NOTE
-    kept = False
-    for table in tables:
-        _claim_values(uses, sheet, table)
-        kept |= any(f"{measure} mark" in table.columns for measure in table.measures)
-    if not kept:
-        uses[uses == Use.MARK] = Use.MARK_LEFT
-    uses[~sheet.filled] = Use.UNCLAIMED
-    return uses
-
-
-def _claim_lines(uses: NDArray[np.uint8], sheet: Sheet, layout: Layout) -> None:
-    for (row, column), role in layout.texts.items():
-        uses[row, column] = _USE_OF.get(role, Use.NOTE)
-    total_rows = [line.at for line in layout.total_lines("row")]
-    total_columns = [line.at for line in layout.total_lines("column")]
-    stub = [*layout.stub_columns, *layout.beside_columns]
-    marks = [column for column, _ in layout.mark_columns]
-    columns = [*stub, *marks, *layout.body_columns.tolist(), *total_columns]
-    label_rows = [*layout.body_rows.tolist(), *layout.label_rows]
-    uses[np.ix_((*layout.boxhead_rows, *layout.repeats), columns)] = Use.HEADING
-    _leave_strays(uses, sheet, layout, stub)
-    uses[np.ix_(label_rows, stub)] = Use.LABEL
-    uses[np.ix_(layout.body_rows, np.array(marks, np.int32))] = Use.MARK
-    uses[np.ix_(layout.body_rows, np.array(total_columns, np.int32))] = Use.TOTAL
-    uses[np.ix_(total_rows, columns)] = Use.TOTAL
-    uses[list(layout.hidden_rows), :] = Use.HIDDEN
-    uses[:, list(layout.hidden_columns)] = Use.HIDDEN
-
-
-def _leave_strays(uses: NDArray[np.uint8], sheet: Sheet, layout: Layout, stub: Sequence[int]) -> None:
-    """A figure in the corner over the stub heads nothing, unless a label column is called by it: nothing claims it."""
-    names = {*layout.names, layout.stub_head}
-    for row in layout.boxhead_rows:
-        for column in stub:
-            if sheet.data[row, column] and sheet.text(row, column) not in names:
-                uses[row, column] = Use.UNCLAIMED
-
-
-def _claim_values(uses: NDArray[np.uint8], sheet: Sheet, table: Table) -> None:
-    for segment in table.origins.segments:
-        if segment.sheet == sheet.name and segment.file == sheet.source:
-            for measure in segment.columns:
-                rows, columns = segment.cells(measure)
-                there = columns >= 0
-                uses[rows[there], columns[there]] = Use.VALUE

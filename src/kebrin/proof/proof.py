@@ -73,6 +73,7 @@ class Proof:
                 shown = ", ".join(ledger.unclaimed[:6]) + (", ..." if ledger.unclaimed_count > 6 else "")
                 cells = "cell is" if ledger.unclaimed_count == 1 else "cells are"
                 said.append(f"{ledger.sheet}: {ledger.unclaimed_count:,} source {cells} unclaimed ({shown})")
+            said += [f"{ledger.sheet}: {one}" for one in ledger.objections]
         for tie in self.ties if self.totals_must_tie else ():
             said += [f"{tie.sheet}: {gap.said}" for gap in tie.gaps[:_TOLD]]
             if tie.failed > _TOLD:

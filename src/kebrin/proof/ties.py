@@ -2,11 +2,12 @@
 
 Rounding. A total and its parts may each have been rounded for print, so a difference of up to half a unit of the last
 place shown, times the number of terms, is within rounding. That allowance is given only to a block that shows
-rounding: where nine in ten of twenty or more totals tie exactly, the figures are not rounded and an odd one is wrong.
+rounding: a note says so, formats hide decimals, or many totals are off a little and none is far off.
 """
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
@@ -22,7 +23,11 @@ if TYPE_CHECKING:
 
     Numbers = NDArray[np.float64]
 
-_PLAIN_SHARE, _PLAIN_COUNT = 0.9, 20
+# So many totals, and so large a share of all, must be off for figures to be rounded where no word and no format says so.
+_ROUNDED_COUNT, _ROUNDED_SHARE = 3, 0.1
+_ROUNDED = re.compile(
+    r"\b(?:round|arrond|redonde|arrotond|afgerond|afrond|avrund|zaokr)|gerundet|rundung", re.IGNORECASE
+)
 _MOST_DECIMALS = 6
 _LISTED = 200
 
@@ -119,13 +124,13 @@ def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> Tie
         tolerance: the largest difference that still ties; by default half a unit of the last place shown times the
             number of terms, where the block shows rounding at all.
     """
-    parts = [_check(sheet, layout, at) for at in range(len(layout.totals))]
+    parts = [_check(sheet, layout, at) for at, line in enumerate(layout.totals) if not line.loose]
     if not parts:
         return TieOut(sheet.source, sheet.name, 0, 0, 0)
     checks = _Checks(*(np.concatenate(pieces) for pieces in zip(*parts, strict=True)))
     gaps = np.abs(checks.stated - checks.computed)
     exact = gaps <= 1e-9 * np.maximum(checks.scale, 1.0)
-    allowed = _allowance(sheet, checks, exact, tolerance)
+    allowed = _allowance(sheet, layout, checks, exact, tolerance)
     within = ~exact & (gaps <= allowed + 1e-9 * np.maximum(checks.scale, 1.0))
     open_gaps = ~exact & ~within
     failed = np.flatnonzero(open_gaps & ~checks.ratio)
@@ -207,17 +212,43 @@ def _decimals_of(numbers: Numbers) -> NDArray[np.intp]:
     return needed
 
 
-def _allowance(sheet: Sheet, checks: _Checks, exact: NDArray[np.bool_], tolerance: float | None) -> Numbers:
+def _allowance(
+    sheet: Sheet, layout: Layout, checks: _Checks, exact: NDArray[np.bool_], tolerance: float | None
+) -> Numbers:
+    """How far each stated total may be off: nothing, unless the block shows that its figures are rounded.
+
+    It shows so if a note says so, if formats hide decimals, or if many totals are off a little and none is far off.
+    """
     if tolerance is not None:
         return np.full(len(exact), float(tolerance))
-    plain = exact[~checks.ratio]
-    if plain.all() or (len(plain) >= _PLAIN_COUNT and plain.mean() >= _PLAIN_SHARE):
-        return np.zeros(len(exact))
+    none = np.zeros(len(exact))
+    off = np.flatnonzero(~exact & ~checks.ratio)
+    if not len(off):
+        return none
     decimals = checks.decimals.copy()
-    # Values may hold more places than they show: the number formats say, and are asked only now.
+    hidden = False
     formats = sheet.formats()
-    for at in np.flatnonzero(~exact):
-        shown = formats.decimals(int(checks.rows[at]), int(checks.columns[at]))
+    for at in off.tolist():
+        row, column = int(checks.rows[at]), int(checks.columns[at])
+        shown = _written(sheet, row, column) if sheet.textual else formats.decimals(row, column)
         if shown is not None:
-            decimals[at] = shown
-    return 0.5 * 10.0 ** (-decimals.astype(np.float64)) * checks.terms
+            # Values may hold more places than they show: the number formats say, and are asked only now.
+            hidden |= not sheet.textual and shown < decimals[at]
+            decimals[at] = max(shown, decimals[at]) if sheet.textual else shown
+    allowed = 0.5 * 10.0 ** (-decimals.astype(np.float64)) * checks.terms
+    gaps = np.abs(checks.stated - checks.computed)
+    several = len(off) >= _ROUNDED_COUNT and len(off) >= _ROUNDED_SHARE * int((~checks.ratio).sum())
+    within = bool((gaps[off] <= allowed[off] + 1e-9 * np.maximum(checks.scale[off], 1.0)).all())
+    return allowed if hidden or _says_rounded(sheet, layout) or (several and within) else none
+
+
+def _says_rounded(sheet: Sheet, layout: Layout) -> bool:
+    """Whether a text around the block speaks of rounding."""
+    return any(_ROUNDED.search(sheet.text(*at)) for at in layout.texts)
+
+
+def _written(sheet: Sheet, row: int, column: int) -> int | None:
+    """The decimal places that a text writes."""
+    sign = sheet.readings.decimals.get(column, ".")
+    _, found, behind = sheet.text(row, column).rpartition(sign)
+    return sum(map(str.isdigit, behind)) if found else 0

@@ -8,7 +8,7 @@ count by `kept`.
 from __future__ import annotations
 
 from bisect import bisect_right
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from itertools import accumulate
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -40,6 +40,27 @@ class CellOrigin(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
+class Labels:
+    """Where one column of labels comes from.
+
+    Attributes:
+        column: the table's column.
+        axis: 0 for a label per body row, 1 for a label per column group.
+        rows: int32, the sheet's row of the cell that each line's label comes from; -1 for none.
+        columns: int32, its column.
+        head: the cell that names the column, (-1, -1) for none.
+        measure: the measure whose columns bear these labels, on axis 1 where there are several measures.
+    """
+
+    column: str
+    axis: int
+    rows: NDArray[np.int32]
+    columns: NDArray[np.int32]
+    head: tuple[int, int] = (-1, -1)
+    measure: str = ""
+
+
+@dataclass(frozen=True, eq=False)
 class Segment:
     """The records that one block gave.
 
@@ -50,6 +71,8 @@ class Segment:
         columns: per measure, int32, the sheet's columns, one per column group; -1 where a group lacks the measure.
         kept: int64, ascending, the records that are in the table; None for all.
         labels: the table's columns that hold the block's labels, the stub's first.
+        sources: where the labels come from, outermost first on each side.
+        heads: per measure, the cells of the headings that name it.
     """
 
     file: str
@@ -58,6 +81,8 @@ class Segment:
     columns: dict[str, NDArray[np.int32]]
     kept: NDArray[np.int64] | None = None
     labels: tuple[str, ...] = ()
+    sources: tuple[Labels, ...] = ()
+    heads: dict[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
 
     @property
     def width(self) -> int:
@@ -135,6 +160,11 @@ class Origin:
                 part,
                 columns={names.get(name, name): columns for name, columns in part.columns.items()},
                 labels=tuple(names.get(name, name) for name in part.labels),
+                sources=tuple(
+                    replace(one, column=names.get(one.column, one.column), measure=names.get(one.measure, one.measure))
+                    for one in part.sources
+                ),
+                heads={names.get(name, name): cells for name, cells in part.heads.items()},
             )
             for part in self.segments
         ]

@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from kebrin.cells import Kind, Sheet, addresses
 from kebrin.errors import Place, PlanError
-from kebrin.table import NO_CELL, Origin, Remark, Segment, Table, arrays
+from kebrin.table import NO_CELL, Labels, Origin, Remark, Segment, Table, arrays
 from kebrin.tidy.columns import FOOTNOTE, Cells, column_of, marks_of
 
 if TYPE_CHECKING:
@@ -47,6 +47,7 @@ class _Groups:
 
     levels: tuple[Level, ...]  # boxhead levels that stay dimensions, over the groups
     columns: dict[str, NDArray[np.int32]]
+    heads: dict[str, tuple[tuple[int, int], ...]]  # per measure the cells of its headings
 
 
 def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | None = None) -> Table:
@@ -67,14 +68,17 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
         PlanError: two of the columns would bear one name.
     """
     keep = keep or Keep()
-    groups = _by_measure(layout, measure or VALUE) if layout.measures else _one_measure(layout, measure or VALUE)
+    groups = _by_measure(sheet, layout, measure or VALUE) if layout.measures else _one_measure(layout, measure or VALUE)
     _refuse_same_names(sheet, layout, groups)
     records = len(layout.body_rows) * len(next(iter(groups.columns.values()), ()))
     whole = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns)
     # A record of a list stays one, whatever it lacks.
     kept = None if keep.blanks == "keep" or layout.listed else _not_empty(sheet, whole)
     labels = tuple(level.name for level in (*layout.stub, *groups.levels))
-    segment = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns, kept, labels)
+    segment = Segment(
+        sheet.source, sheet.name, layout.body_rows, groups.columns, kept, labels,
+        _sources(sheet, layout, groups), groups.heads,
+    )  # fmt: skip
     columns: dict[str, pa.Array] = _dimensions(layout, groups, kept)
     remarks: list[Remark] = list(_same_headings(sheet, layout))
     for name in groups.columns:
@@ -110,10 +114,10 @@ def _with_meanings(sheet: Sheet, layout: Layout, remarks: list[Remark]) -> list[
 
 
 def _one_measure(layout: Layout, measure: str) -> _Groups:
-    return _Groups(layout.boxhead, {measure: layout.body_columns})
+    return _Groups(layout.boxhead, {measure: layout.body_columns}, {})
 
 
-def _by_measure(layout: Layout, fallback: str) -> _Groups:
+def _by_measure(sheet: Sheet, layout: Layout, fallback: str) -> _Groups:
     """Group the body columns by all boxhead levels but the one that holds measures."""
     measures = layout.level(layout.measures)
     others = tuple(level for level in layout.boxhead if level is not measures)
@@ -134,7 +138,32 @@ def _by_measure(layout: Layout, fallback: str) -> _Groups:
                 listed.append(NO_CELL)
         columns[name][group] = column
     levels = tuple(level.at(np.array(firsts, np.intp)) for level in others)
-    return _Groups(levels, {name: np.array(listed, np.int32) for name, listed in columns.items()})
+    heads: dict[str, tuple[tuple[int, int], ...]] = {}
+    for at, cell in enumerate(measures.cells.tolist()):
+        name = measures.label(at) or fallback
+        heads[name] = (*heads.get(name, ()), *([divmod(cell, sheet.shape[1])] if cell >= 0 else []))
+    return _Groups(levels, {name: np.array(listed, np.int32) for name, listed in columns.items()}, heads)
+
+
+def _sources(sheet: Sheet, layout: Layout, groups: _Groups) -> tuple[Labels, ...]:
+    """Where the labels come from: the stub's levels, then those of the boxhead, for each measure by itself."""
+    found = [_labels_of(level.name, 0, level.cells, level.head, sheet.shape[1]) for level in layout.stub]
+    if not layout.measures:
+        return (*found, *(_labels_of(one.name, 1, one.cells, one.head, sheet.shape[1]) for one in groups.levels))
+    of_column = {column: at for at, column in enumerate(layout.body_columns.tolist())}
+    names = {level.name for level in groups.levels}
+    for measure, columns in groups.columns.items():
+        at = np.array([of_column.get(column, -1) for column in columns.tolist()], np.intp)
+        for level in layout.boxhead:
+            if level.name in names:
+                cells = np.where(at >= 0, level.cells[at], -1)
+                found.append(_labels_of(level.name, 1, cells, level.head, sheet.shape[1], measure))
+    return tuple(found)
+
+
+def _labels_of(name: str, axis: int, cells: NDArray[np.int64], head: int, width: int, measure: str = "") -> Labels:
+    rows, columns = (np.where(cells >= 0, one, -1).astype(np.int32) for one in np.divmod(cells, width))
+    return Labels(name, axis, rows, columns, divmod(head, width) if head >= 0 else (-1, -1), measure)
 
 
 def _refuse_same_names(sheet: Sheet, layout: Layout, groups: _Groups) -> None:

@@ -12,9 +12,10 @@ from kebrin.cells import a1
 from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.grammar.words import scale_words
 from kebrin.layout import KEPT, find_layouts
-from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, account, body_accounts, tie_out
+from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out
 from kebrin.table import Remark
 from kebrin.tidy import unpivot
+from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -76,7 +77,8 @@ def work_sheet(
     """Find a sheet's blocks, unpivot each, and check totals, body and ledger; stated fields count as fields found."""
     layouts = find_layouts(sheet, stated, fields)
     pieces = tuple(_piece(sheet, layout, stated, keep, tolerance) for layout in layouts)
-    ledger = account(sheet, layouts, [piece.table for piece in pieces])
+    kept = stated.not_totals if stated else ()
+    ledger = verdict_of(sheet, layouts, [piece.table for piece in pieces], kept).ledger()
     remarks = [
         Remark("total", f"{said.where} {said.why}; it was kept as data", sheet.source, sheet.name)
         for layout in layouts

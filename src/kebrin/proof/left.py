@@ -1,0 +1,59 @@
+"""What was left out of a table, and why: the claims that the reach check verifies before it believes them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import column_letters
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+
+class Why(StrEnum):
+    """Why cells were left out."""
+
+    TOTAL = "total"
+    MEAN = "mean"
+    CARRIED = "carried over"
+    REPEAT = "repeated heading"
+    UNIT = "unit line"
+    TITLE = "title"
+    NOTE = "note"
+    MARK = "footnote marks"
+    HIDDEN = "hidden"
+    STATED = "left out by the plan"
+
+
+@dataclass(frozen=True, eq=False)
+class Left:
+    """Some cells that were left out.
+
+    Attributes:
+        why: the reason.
+        axis: 'row' or 'column' for a whole line of a block, 'cells' for single ones.
+        at: the line.
+        cells: the cells (n x 2), where no line is meant or only a part of it.
+        parts: the lines that a total sums.
+        cause: what beside arithmetic shows that a line is a total.
+        like: the rows that a repeated heading repeats.
+        label: the line's label, for people.
+    """
+
+    why: Why
+    axis: str
+    at: int = -1
+    cells: tuple[tuple[int, int], ...] = ()
+    parts: NDArray[np.int32] = field(default_factory=lambda: np.empty(0, np.int32))
+    cause: str = ""
+    like: tuple[int, ...] = ()
+    label: str = ""
+
+    @property
+    def line(self) -> str:
+        """The line for people."""
+        return f"row {self.at + 1}" if self.axis == "row" else f"column {column_letters(self.at)}"

@@ -1,0 +1,396 @@
+"""Reach: where each cell of a sheet arrived in the finished table, recomputed from the table's origins alone.
+
+The check sees the sheet, the tables with the origins of their values and labels, and the list of what was left out. It
+knows nothing of how the layout was worked out, so a mistake there shows here: a label that stands on no record, a record
+that a layout called a note, a total without a cause. The rules:
+
+1. A value is the cell that its origin names, read as its column reads it.
+2. A label stands on its values' own line, or is merged over it, or stands before it with no other label of its level, and
+   no filled cell but labels of inner levels, between.
+3. A heading or a field arrives by the column that it names or fills.
+4. What was left out was left out for a reason that holds.
+
+Whatever is filled and arrives by none of these is unclaimed.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pyarrow as pa
+
+from kebrin.cells import Kind, Look, Sheet, a1
+from kebrin.grammar.words import is_unit, total_word
+from kebrin.proof.labelling import check_labels, lines_in_use
+from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
+from kebrin.proof.left import Left, Why
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.table import Segment, Table
+
+_LISTED = 200
+_FEW = 6
+_USE_OF = {
+    Why.TOTAL: Use.TOTAL, Why.MEAN: Use.TOTAL, Why.CARRIED: Use.TOTAL, Why.REPEAT: Use.REPEAT, Why.UNIT: Use.HEADING,
+    Why.TITLE: Use.TITLE, Why.NOTE: Use.NOTE, Why.MARK: Use.MARK, Why.HIDDEN: Use.HIDDEN, Why.STATED: Use.STATED,
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class FieldAt:
+    """A field: the column that it fills, the cell of its label and that of its value."""
+
+    column: str
+    label_at: tuple[int, int]
+    value_at: tuple[int, int]
+
+
+@dataclass(frozen=True, eq=False)
+class Verdict:
+    """What became of each cell of a sheet (`uses`, codes of `Use`), and what the check objects to."""
+
+    sheet: Sheet
+    uses: NDArray[np.uint8]
+    objections: tuple[Objection, ...]
+    lines: tuple[LeftLine, ...]
+    notes: tuple[str, ...]
+    via: dict[str, tuple[int, tuple[str, ...], str]]
+
+    @property
+    def unclaimed(self) -> NDArray[np.intp]:
+        """The cells that reach nothing (n x 2)."""
+        return np.argwhere((self.uses == Use.UNCLAIMED) & self.sheet.filled)
+
+    @property
+    def holds(self) -> bool:
+        """Whether every cell arrived and nothing is objected to."""
+        return not len(self.unclaimed) and not self.objections
+
+    def without_marks(self) -> Verdict:
+        """The same where no column holds the footnote marks: they were left out."""
+        uses = self.uses.copy()
+        uses[uses == Use.MARK] = Use.MARK_LEFT
+        return replace(self, uses=uses)
+
+    def ledger(self) -> SheetLedger:
+        """The account of the sheet, to travel without it."""
+        sheet = self.sheet
+        tally = np.bincount(self.uses[sheet.filled], minlength=len(Use))
+        cells = self.unclaimed
+        return SheetLedger(
+            sheet.source, sheet.name, {use.word: int(tally[use]) for use in Use if tally[use]},
+            tuple(a1(int(row), int(column)) for row, column in cells[:_LISTED]), len(cells),
+            self.objections, self.lines, self.notes, self.via,
+        )  # fmt: skip
+
+
+@dataclass
+class _Account:
+    """The account while it is being made."""
+
+    sheet: Sheet
+    uses: NDArray[np.uint8]
+    body: NDArray[np.bool_]  # body cells of all records that are in a table
+    hulls: list[tuple[int, int, int, int]] = field(default_factory=list)
+    objections: list[Objection] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+    via: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
+
+    def object(self, rule: str, what: str, cells: Sequence[tuple[int, int]], settle: str = "") -> None:
+        """Note an objection with its cells."""
+        shown = tuple(a1(int(row), int(column)) for row, column in list(cells)[:_FEW])
+        self.objections.append(Objection(rule, what, shown, len(cells), settle))
+
+
+def reach(
+    sheet: Sheet, tables: Sequence[Table], left: Sequence[Left] = (), fields: Sequence[FieldAt] = (),
+    kept: Sequence[str] = (),
+) -> Verdict:  # fmt: skip
+    """Where every cell of a sheet arrived.
+
+    Args:
+        sheet: the sheet.
+        tables: the tables that were made of its blocks, before any step.
+        left: what was left out, with the reasons to be verified.
+        fields: the fields that fill columns.
+        kept: labels that a person states to be no totals.
+
+    >>> from kebrin.table import Origin
+    >>> sheet = Sheet.of([["Sailing", "Foot"], ["08:00", 12.0]])
+    >>> verdict = reach(sheet, [])
+    >>> [a1(*cell) for cell in verdict.unclaimed.tolist()]
+    ['A1', 'B1', 'A2', 'B2']
+    """
+    account = _Account(sheet, np.zeros(sheet.shape, np.uint8), np.zeros(sheet.shape, np.bool_))
+    segments = [(segment, table) for table in tables for segment in table.origins.segments]
+    aside = _lines_left(sheet, left)
+    for segment, _ in segments:
+        _hull(account, segment)
+    for one in left:
+        if one.why in {Why.TOTAL, Why.MEAN, Why.CARRIED} and one.axis != "cells":
+            _widen(account, one)
+    for segment, table in segments:
+        _values(account, segment, table)
+    labels = np.zeros(sheet.shape, np.bool_)
+    for segment, table in segments:
+        for found in check_labels(sheet, segment, table, aside):
+            if found.broken:
+                account.object("label", found.what, found.broken)
+            use = Use.LABEL if found.labels.axis == 0 else Use.HEADING
+            _claim(account, found.cells, use, labels)
+            account.via.setdefault(found.labels.column, []).extend(found.cells)
+            _head(account, found.labels.column, found.labels.head)
+        for measure, cells in segment.heads.items():
+            _claim(account, cells, Use.HEADING, labels)
+            account.via.setdefault(measure, []).extend(cells)
+        _empty_groups(account, segment)
+        _called_totals(account, segment, table, kept)
+    _left(account, left, labels)
+    for one in fields:
+        for cell in (one.label_at, one.value_at):
+            if account.uses[cell] == Use.UNCLAIMED:
+                account.uses[cell] = Use.FIELD
+                account.via.setdefault(one.column, []).append(cell)
+    account.uses[~sheet.filled] = Use.UNCLAIMED
+    via = {
+        name: (len(cells), tuple(a1(*cell) for cell in cells[:_FEW]), _word(account, cells[0]))
+        for name, listed in account.via.items()
+        if (cells := list(dict.fromkeys(listed)))
+    }
+    lines = tuple(_told(one) for one in left if one.axis != "cells" and one.why not in {Why.HIDDEN, Why.MARK})
+    return Verdict(sheet, account.uses, tuple(account.objections), lines, tuple(account.notes), via)
+
+
+def _word(account: _Account, cell: tuple[int, int]) -> str:
+    return Use(int(account.uses[cell])).word
+
+
+def _told(left: Left) -> LeftLine:
+    count = len(left.parts)
+    runs = f"{count:,} {left.axis}s" if count > 1 else f"{left.axis} {left.parts[0] + 1}" if count else ""
+    return LeftLine(left.line, left.label, left.why.value, left.cause, runs)
+
+
+def _lines_left(sheet: Sheet, left: Sequence[Left]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Rows and columns that were left out as whole lines: they may stand between a label and its values."""
+    rows, columns = np.zeros(sheet.shape[0], np.bool_), np.zeros(sheet.shape[1], np.bool_)
+    for one in left:
+        if one.axis == "row":
+            rows[one.at] = True
+        elif one.axis == "column":
+            columns[one.at] = True
+        elif one.why in {Why.NOTE, Why.STATED, Why.UNIT}:
+            rows[[row for row, _ in one.cells]] = True
+    return rows, columns
+
+
+def _hull(account: _Account, segment: Segment) -> None:
+    """The rectangle that a block's values, labels and headings stand in."""
+    rows, columns = [segment.rows], [listed[listed >= 0] for listed in segment.columns.values()]
+    for one in segment.sources:
+        rows.append(one.rows[one.rows >= 0])
+        columns.append(one.columns[one.columns >= 0])
+    heads = [cell for cells in segment.heads.values() for cell in cells]
+    rows.append(np.array([row for row, _ in heads], np.int32))
+    all_rows, all_columns = np.concatenate(rows), np.concatenate(columns)
+    if len(all_rows) and len(all_columns):
+        account.hulls.append((int(all_rows.min()), int(all_columns.min()), int(all_rows.max()), int(all_columns.max())))
+
+
+def _widen(account: _Account, left: Left) -> None:
+    """Let the hull of the block that a total line belongs to reach over the line."""
+    first, last = (0, 2) if left.axis == "row" else (1, 3)
+    low, high = (int(left.parts.min()), int(left.parts.max())) if len(left.parts) else (left.at - 1, left.at + 1)
+    for at, hull in enumerate(account.hulls):
+        if hull[first] <= high and low <= hull[last]:
+            wide = list(hull)
+            wide[first], wide[last] = min(hull[first], left.at), max(hull[last], left.at)
+            account.hulls[at] = (wide[0], wide[1], wide[2], wide[3])
+
+
+def _values(account: _Account, segment: Segment, table: Table) -> None:
+    sheet = account.sheet
+    for measure in segment.columns:
+        rows, columns = segment.cells(measure)
+        there = columns >= 0
+        at, of = rows[there], columns[there]
+        again = account.body[at, of]
+        if again.any():
+            account.object("value", "cells are values of two records", list(zip(at[again], of[again], strict=True)))
+        account.body[at, of] = True
+        account.uses[at, of] = Use.VALUE
+        if measure in table.columns and len(table) == len(segment):
+            wrong = _unlike(sheet, table.data.column(measure), rows, columns)
+            if len(wrong):
+                cells = [(int(rows[at]), int(columns[at])) for at in wrong[:_FEW]]
+                account.object("value", f"{measure}: {len(wrong):,} values are not what their cells hold", cells)
+
+
+def _unlike(
+    sheet: Sheet, column: pa.ChunkedArray, rows: NDArray[np.int32], columns: NDArray[np.int32]
+) -> NDArray[np.intp]:
+    """Records whose value is not what the cell says."""
+    there = columns >= 0
+    nothing = ~there | np.isin(sheet.kinds[rows, columns], (Kind.BLANK, Kind.ERROR))
+    nothing |= sheet.looks[rows, columns] == Look.MISSING
+    null = column.is_null().to_numpy()
+    wrong = null & ~nothing
+    if pa.types.is_floating(column.type):
+        values = column.combine_chunks().fill_null(np.nan).to_numpy(zero_copy_only=False)
+        wrong |= ~null & ~(values == sheet.numbers[rows, columns])
+    elif pa.types.is_string(column.type):
+        said = column.to_pylist()
+        for at in np.flatnonzero(~null & (sheet.kinds[rows, columns] == Kind.TEXT)).tolist():
+            if said[at] != sheet.values[rows[at], columns[at]]:
+                wrong[at] = True
+    return np.flatnonzero(wrong)
+
+
+def _claim(account: _Account, cells: Sequence[tuple[int, int]], use: Use, labels: NDArray[np.bool_]) -> None:
+    twice = [cell for cell in cells if account.body[cell]]
+    if twice:
+        account.object("label", "cells are values and labels at once", twice)
+    for cell in cells:
+        labels[cell] = True
+        if account.uses[cell] == Use.UNCLAIMED:
+            account.uses[cell] = use
+
+
+def _head(account: _Account, column: str, head: tuple[int, int]) -> None:
+    if head[0] >= 0 and account.uses[head] == Use.UNCLAIMED:
+        account.uses[head] = Use.HEADING
+        account.via.setdefault(column, []).append(head)
+
+
+def _empty_groups(account: _Account, segment: Segment) -> None:
+    """Headings over columns in which no record of the block holds anything: they head nothing, which is told."""
+    sheet = account.sheet
+    _, groups = lines_in_use(segment)
+    for one in segment.sources:
+        if one.axis != 1:
+            continue
+        for group in np.flatnonzero(~groups & (one.rows >= 0)).tolist():
+            own = [segment.columns[one.measure]] if one.measure else segment.columns.values()
+            columns = [int(listed[group]) for listed in own if listed[group] >= 0]
+            cell = (int(one.rows[group]), int(one.columns[group]))
+            blank = not sheet.filled[np.ix_(segment.rows, columns)].any()
+            if blank and account.uses[cell] == Use.UNCLAIMED:
+                account.uses[cell] = Use.HEADING
+                account.notes.append(f"{a1(*cell)} heads a column without values: {sheet.text(*cell)!r}")
+
+
+def _called_totals(account: _Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
+    """Records that bear a label that says "total" and are in the table: they are sums of others, or a person says not."""
+    stated = {label.casefold() for label in kept}
+    lines, groups = lines_in_use(segment)
+    for one in segment.sources:
+        used = lines if one.axis == 0 else groups
+        seen: dict[str, tuple[int, int]] = {}
+        for at in np.flatnonzero(used & (one.rows >= 0)).tolist():
+            cell = (int(one.rows[at]), int(one.columns[at]))
+            if account.sheet.kinds[cell] == Kind.TEXT:
+                seen.setdefault(account.sheet.text(*cell), cell)
+        for text, cell in seen.items():
+            if total_word(text) and text.casefold() not in stated and one.column in table.columns:
+                account.object(
+                    "total", f"{text!r} is called a total and is kept as data", [cell],
+                    f"state totals = [{text!r}] or not_totals = [{text!r}] in the plan's layout",
+                )  # fmt: skip
+
+
+def _left(account: _Account, left: Sequence[Left], labels: NDArray[np.bool_]) -> None:
+    for one in left:
+        cells = _cells_of(account, one)
+        open_cells = [cell for cell in cells if account.uses[cell] == Use.UNCLAIMED and account.sheet.filled[cell]]
+        wrong = _refuted(account, one, open_cells, labels)
+        for cell in open_cells:
+            if cell not in wrong:
+                account.uses[cell] = _USE_OF[one.why]
+
+
+def _cells_of(account: _Account, left: Left) -> Sequence[tuple[int, int]]:
+    if left.cells or left.axis == "cells":
+        return left.cells
+    if left.axis == "row":
+        columns = np.flatnonzero(account.sheet.filled[left.at]).tolist()
+        spans = [(hull[1], hull[3]) for hull in account.hulls if hull[0] <= left.at <= hull[2] + 1] or [
+            (hull[1], hull[3]) for hull in account.hulls
+        ]
+        if left.why == Why.HIDDEN or not spans:
+            return [(left.at, column) for column in columns]
+        return [(left.at, column) for column in columns if any(first <= column <= last for first, last in spans)]
+    rows = np.flatnonzero(account.sheet.filled[:, left.at]).tolist()
+    if left.why == Why.HIDDEN:
+        return [(row, left.at) for row in rows]
+    return [(row, left.at) for row in rows if any(hull[0] <= row <= hull[2] for hull in account.hulls)]
+
+
+def _refuted(
+    account: _Account, left: Left, cells: Sequence[tuple[int, int]], labels: NDArray[np.bool_]
+) -> set[tuple[int, int]]:
+    """The cells of something left out for which the reason does not hold."""
+    sheet = account.sheet
+    if left.why in {Why.TOTAL, Why.MEAN, Why.CARRIED}:
+        return _refuted_total(account, left, cells, labels)
+    if left.why == Why.REPEAT:
+        return {(row, column) for row, column in cells if not _said_in(sheet, left.like, row, column)}
+    if left.why == Why.UNIT:
+        return {cell for cell in cells if not is_unit(sheet.text(*cell)) and not _is_lone(sheet, cell)}
+    if left.why in {Why.TITLE, Why.NOTE}:
+        return {cell for cell in cells if not _is_around(account, cell)}
+    return set()
+
+
+def _said_in(sheet: Sheet, rows: Sequence[int], row: int, column: int) -> bool:
+    said = sheet.text(row, column).casefold()
+    return any(sheet.text(other, column).casefold() == said for other in rows) or _is_lone(sheet, (row, column))
+
+
+def _is_lone(sheet: Sheet, cell: tuple[int, int]) -> bool:
+    """Whether a text stands alone on its row."""
+    return sheet.kinds[cell] == Kind.TEXT and int(sheet.filled[cell[0]].sum()) == 1
+
+
+def _refuted_total(
+    account: _Account, left: Left, cells: Sequence[tuple[int, int]], labels: NDArray[np.bool_]
+) -> set[tuple[int, int]]:
+    """A total needs a cause; a line said to be one by its words must bear them; in a hierarchy its label labels its parts."""
+    sheet = account.sheet
+    texts = [cell for cell in cells if sheet.kinds[cell] == Kind.TEXT and not sheet.data[cell]]
+    if left.why == Why.CARRIED:
+        return set()
+    if not left.cause or not len(left.parts):
+        return set(cells)
+    if left.cause.startswith("those lines are set in") or left.cause.startswith("such lines part"):
+        # The parent's label must label its parts, or it is lost with its sum.
+        return {cell for cell in texts if not labels[cell]}
+    return set()
+
+
+def _is_around(account: _Account, cell: tuple[int, int]) -> bool:
+    """Whether a text stands where a title or a note may: off the rows and columns of a body, or alone on its row there.
+
+    A row that fills more than half of a body's columns is no note, wherever it stands.
+    """
+    sheet, (row, column) = account.sheet, cell
+    if sheet.data[cell] and not _is_lone(sheet, cell):
+        return False
+    for top, first, bottom, last in account.hulls:
+        width = last - first + 1
+        filled = int(sheet.filled[row, first : last + 1].sum())
+        if first <= column <= last and filled > max(1, width // 2):
+            return False
+        if top <= row <= bottom and first <= column <= last and filled > 1:
+            return False
+        if top <= row <= bottom or first <= column <= last:
+            if sheet.data[cell]:
+                return False
+            if top <= row <= bottom:
+                account.notes.append(f"{a1(*cell)}: {sheet.text(*cell)[:80]!r}")
+    return True

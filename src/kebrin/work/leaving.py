@@ -1,0 +1,86 @@
+"""What a layout leaves out, as claims for the reach check; and the verdict on a sheet's layouts and tables."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.layout import Role
+from kebrin.proof import FieldAt, Left, Verdict, Why, reach
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.cells import Sheet
+    from kebrin.layout import Layout, TotalLine
+    from kebrin.table import Table
+
+
+def verdict_of(sheet: Sheet, layouts: Sequence[Layout], tables: Sequence[Table], kept: Sequence[str] = ()) -> Verdict:
+    """What became of each cell of a sheet: the tables' origins, and what the layouts left out, checked.
+
+    >>> from kebrin.cells import Sheet
+    >>> from kebrin.layout import find_layouts
+    >>> from kebrin.tidy import unpivot
+    >>> sheet = Sheet.of([["Sailing", "Foot"], ["08:00", 12.0], [None, None], [None, None], [None, None], [7.0, None]])
+    >>> layouts = find_layouts(sheet)
+    >>> verdict_of(sheet, layouts, [unpivot(sheet, layouts[0])]).unclaimed.tolist()
+    [[5, 0]]
+    """
+    left = left_of(sheet, layouts)
+    if any(f"{measure} mark" in table.columns for table in tables for measure in table.measures):
+        return reach(sheet, tables, left, fields_of(layouts), kept)
+    verdict = reach(sheet, tables, left, fields_of(layouts), kept)
+    return verdict.without_marks()
+
+
+def fields_of(layouts: Sequence[Layout]) -> list[FieldAt]:
+    """The fields around some blocks."""
+    return [FieldAt(one.name, one.label_at, one.value_at) for layout in layouts for one in layout.fields]
+
+
+def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
+    """What some layouts leave out, with the reasons."""
+    left: list[Left] = []
+    for layout in layouts:
+        left += [Left(Why.HIDDEN, "row", row) for row in layout.hidden_rows]
+        left += [Left(Why.HIDDEN, "column", column) for column in layout.hidden_columns]
+        left += [_total(sheet, layout, line) for line in layout.totals]
+        left += [Left(Why.REPEAT, "row", row, like=layout.boxhead_rows) for row in layout.repeats]
+        left += _unit_lines(layout)
+        left += _marks(layout)
+        for role, why in ((Role.TITLE, Why.TITLE), (Role.NOTE, Why.NOTE)):
+            cells = tuple(at for at, own in layout.texts.items() if own == role)
+            left += [Left(why, "cells", cells=cells)] if cells else []
+    if not layouts:
+        plain = np.argwhere(sheet.filled & ~sheet.data)
+        left.append(Left(Why.NOTE, "cells", cells=tuple((int(row), int(column)) for row, column in plain)))
+    return left
+
+
+def _total(sheet: Sheet, layout: Layout, line: TotalLine) -> Left:
+    why = Why.MEAN if line.mean else Why.TOTAL if len(line.parts) else Why.CARRIED
+    labels = (
+        [sheet.text(line.at, column) for column in layout.stub_columns]
+        if line.axis == "row"
+        else [sheet.text(row, line.at) for row in layout.boxhead_rows]
+    )
+    label = " / ".join(filter(None, labels))
+    return Left(why, line.axis, line.at, parts=line.parts, cause=line.cause, label=label)
+
+
+def _unit_lines(layout: Layout) -> list[Left]:
+    """Heading rows that became no level."""
+    used = {level.line for level in layout.boxhead}
+    columns = [*layout.body_columns.tolist(), *(line.at for line in layout.total_lines("column"))]
+    return [
+        Left(Why.UNIT, "cells", cells=tuple((row, column) for column in columns))
+        for row in layout.boxhead_rows
+        if row not in used
+    ]
+
+
+def _marks(layout: Layout) -> list[Left]:
+    rows = [*layout.body_rows.tolist(), *(line.at for line in layout.total_lines("row"))]
+    return [Left(Why.MARK, "cells", cells=tuple((row, column) for row in rows)) for column, _ in layout.mark_columns]
