@@ -98,12 +98,13 @@ def _cell(value: Any) -> str:
 
 def verdict(out: Console, proof: Proof, *, same_as: str = "") -> None:
     """Whether the proof holds, and the account behind it, or the table for which the same account was given already."""
-    if proof.holds:
-        heading(out, "✓ Proved: nothing was lost", "green")
-    else:
-        heading(out, "✗ Not proved", "bold red")
-        for failure in proof.failures[:_REMARKS]:
-            line(out, failure)
+    sure = proof.headline.startswith("Proved")
+    style = "green" if sure else "bold yellow" if proof.holds else "bold red"
+    heading(out, f"{'✓' if sure else '?' if proof.holds else '✗'} {proof.headline}", style)
+    for asked in proof.questions[:_REMARKS] if proof.holds else ():
+        line(out, f"? {asked}")
+    for failure in proof.failures[:_REMARKS]:
+        line(out, failure)
     if same_as in {"", proof.table}:
         rows(out, _account(proof))
     else:

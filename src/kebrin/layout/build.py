@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
+from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import average_word, carried_word, is_ratio, is_unit, of_which, says_whole, total_word
 from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.fields import find_fields
@@ -100,6 +101,7 @@ def build(
         boxhead = tuple(replace(level, name=names_by_row[level.line]) for level in inner if level.line in names_by_row)
     for row in heads.notes:
         texts[row, frame.stub[0]] = Role.NOTE
+    title, title_at = _title(sheet, area, texts)
     return Layout(
         sheet=sheet.name,
         area=area,
@@ -121,7 +123,9 @@ def build(
         repeats=frame.repeats,
         measures=measures,
         listed=frame.listed,
-        title=_title(sheet, area, texts),
+        title=title,
+        title_name=period_name([title]) if title else "",
+        title_at=title_at,
         stub_head=names.found[-1] if names.found else "",
         evidence=(*frame.evidence, *remarks),
     )
@@ -215,10 +219,14 @@ def _others(inherited: Sequence[FieldCell], own: Sequence[FieldCell]) -> list[Fi
     return [field for field in inherited if field.name not in names]
 
 
-def _title(sheet: Sheet, area: Area, texts: dict[tuple[int, int], Role]) -> str:
-    """The text nearest above a block."""
+def _title(sheet: Sheet, area: Area, texts: dict[tuple[int, int], Role]) -> tuple[str, tuple[int, int] | None]:
+    """The text nearest above a block, and its cell; of several on one row the first."""
     above = [at for at, role in texts.items() if role == Role.TITLE and at[0] < area.top]
-    return sheet.text(*max(above)) if above else ""
+    if not above:
+        return "", None
+    row = max(row for row, _ in above)
+    at = min(at for at in above if at[0] == row)
+    return sheet.text(*at), at
 
 
 def _without(lines: NDArray[np.intp], out: Collection[int]) -> NDArray[np.intp]:

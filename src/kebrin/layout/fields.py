@@ -15,45 +15,118 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-_IN_ONE = re.compile(r"(?P<name>[^:0-9][^:]{0,39}?)\s*:\s*(?P<value>\S.*)", re.DOTALL)
-_LABEL = re.compile(r"[^:]*[^\W\d_][^:]*:\s*")
 # A value further to the right than this belongs to something else.
 _REACH = 4
+_LONGEST_LABEL, _LONGEST_VALUE = 40, 80
+_LABEL_WORDS = 4
+# What stands behind these words speaks of the table's figures, or of where they come from: it tells no rows apart.
+_NO_FIELD = re.compile(
+    r"(?:table|figure|fig|chart|tab|tabelle|tableau|annex|appendix|exhibit|page|part|section|units?|sources?|notes?|"
+    r"footnotes?|keys?|legends?|remarks?|contact|signed|signature|explanation|symbols?|signs?|nb|quelle|einheit|"
+    r"anmerkungen?|unité|noot|bron)\b[\s.]*[\d.ivxIVX]*",
+    re.IGNORECASE,
+)
 
 
 def find_fields(sheet: Sheet, block: Area | None, around: NDArray[np.bool_] | None = None) -> tuple[FieldCell, ...]:
     """The fields outside a block, in reading order.
 
-    A label ends with a colon, its value in the same cell, in the next filled cell to the right, or in the cell below.
+    A label ends with a colon, its value in the same cell, in the next filled cell to the right, or in the cell below. Above a
+    block the colon may be left out where rows hold nothing but pairs of a label and a value.
 
     Args:
         sheet: the sheet.
         block: the block's rectangle, or None if there is none.
         around: the cells to look at; all outside the block by default.
 
-    >>> sheet = Sheet.of([["Route code:", "N4"], ["Season: summer", None]])
+    >>> sheet = Sheet.of([["Route code:", "N4"], ["Season: summer", None], [None, None], ["Master", "Ada", None, "Crew", 7]])
     >>> [(field.name, field.value, field.address) for field in find_fields(sheet, None)]
-    [('Route code', 'N4', 'B1'), ('Season', 'summer', 'A2')]
+    [('Route code', 'N4', 'B1'), ('Season', 'summer', 'A2'), ('Master', 'Ada', 'B4'), ('Crew', '7', 'E4')]
     """
     found: list[FieldCell] = []
     taken: set[tuple[int, int]] = set()
     for row, column in _texts_outside(sheet, block):
-        if around is not None and not around[row, column]:
+        if (around is not None and not around[row, column]) or (row, column) in taken:
             continue
-        if (row, column) in taken:
+        field = _with_colon(sheet, block, row, column)
+        if field is not None and (around is None or around[field.value_at]):
+            found.append(field)
+            taken |= {field.label_at, field.value_at}
+    for field in _pairs(sheet, block, around, taken):
+        if field.name.casefold() not in {one.name.casefold() for one in found}:
+            found.append(field)
+    return tuple(sorted(found, key=lambda one: one.label_at))
+
+
+def _with_colon(sheet: Sheet, block: Area | None, row: int, column: int) -> FieldCell | None:
+    """The field that a text with a colon begins."""
+    text = str(sheet.at(row, column)).strip()
+    name, colon, value = text.partition(":")
+    name = neat(name)
+    if not colon or not _may_name(name):
+        return None
+    # Below a block, "Note: ..." and "Source: ..." are the rule and fields the exception.
+    above = block is None or row < block.top
+    value = value.strip()
+    if value:
+        # A time of day has a colon too, and so has a sentence that a blank stands before.
+        plain = above and "\n" not in text and not name[0].isdigit() and _says_something(value)
+        return FieldCell(name, neat(value), (row, column), (row, column)) if plain else None
+    at = _value_beside(sheet, block, row, column)
+    if at is None or not _says_something(sheet.text(*at)):
+        return None
+    return FieldCell(name, sheet.text(*at), (row, column), at)
+
+
+def _may_name(name: str) -> bool:
+    """Whether a text may name a field: short, with letters in it, and no caption."""
+    return 0 < len(name) <= _LONGEST_LABEL and any(map(str.isalpha, name)) and not _NO_FIELD.fullmatch(name)
+
+
+def _says_something(value: str) -> bool:
+    """Whether a value is more than a line to write on."""
+    return len(value) <= _LONGEST_VALUE and any(map(str.isalnum, value))
+
+
+def _pairs(
+    sheet: Sheet, block: Area | None, around: NDArray[np.bool_] | None, taken: set[tuple[int, int]]
+) -> list[FieldCell]:
+    """Fields without colons: rows above a block that hold nothing but pairs of a label and what it says."""
+    last = sheet.shape[0] if block is None else block.top
+    found: list[FieldCell] = []
+    for row in range(last):
+        slots = _slots(sheet, row)
+        if not slots or any(around is not None and not around[at] for run in slots for at in run):
             continue
-        # Below a block, "Note: ..." and "Source: ..." are the rule and fields the exception.
-        above = block is None or row < block.top
-        text = str(sheet.at(row, column)).strip()
-        if _LABEL.fullmatch(text):
-            at = _value_beside(sheet, block, row, column)
-            if at is not None:
-                name = neat(text).rstrip(" :")
-                found.append(FieldCell(name, sheet.text(*at), (row, column), at))
-                taken.add(at)
-        elif above and (match := _IN_ONE.fullmatch(text)) and "\n" not in text:
-            found.append(FieldCell(neat(match["name"]), neat(match["value"]), (row, column), (row, column)))
-    return tuple(found)
+        if any(len(run) != 2 for run in slots):
+            continue
+        pairs = [run for run in slots if run[0] not in taken]
+        if all(_is_pair(sheet, *run) for run in pairs):
+            found += [FieldCell(sheet.text(*a).rstrip(" :"), sheet.text(*b), a, b) for a, b in pairs]
+    return found
+
+
+def _is_pair(sheet: Sheet, label_at: tuple[int, int], value_at: tuple[int, int]) -> bool:
+    label, value = sheet.text(*label_at), sheet.text(*value_at)
+    wordy = sheet.kinds[label_at] == Kind.TEXT and not sheet.data[label_at] and not any(map(str.isdigit, label))
+    short = len(label.split()) <= _LABEL_WORDS and _may_name(label.rstrip(" :"))
+    return wordy and short and _says_something(value) and not value.endswith(":")
+
+
+def _slots(sheet: Sheet, row: int) -> list[list[tuple[int, int]]]:
+    """The filled cells of a row in runs without a gap; a merge is one cell however wide it is."""
+    runs: list[list[tuple[int, int]]] = []
+    after = -2
+    column = 0
+    while column < sheet.shape[1]:
+        area = _merge_at(sheet, row, column)
+        if sheet.filled[row, column]:
+            if column != after:
+                runs.append([])
+            runs[-1].append((row, column))
+            after = area.right + 1
+        column = area.right + 1
+    return runs
 
 
 def _texts_outside(sheet: Sheet, block: Area | None) -> Iterator[tuple[int, int]]:
@@ -107,4 +180,4 @@ def _merge_at(sheet: Sheet, row: int, column: int) -> Area:
 
 
 def _is_label(sheet: Sheet, row: int, column: int) -> bool:
-    return sheet.kinds[row, column] == Kind.TEXT and _LABEL.fullmatch(str(sheet.at(row, column)).strip()) is not None
+    return sheet.kinds[row, column] == Kind.TEXT and str(sheet.at(row, column)).rstrip().endswith(":")

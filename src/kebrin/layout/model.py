@@ -154,7 +154,8 @@ class Layout:
     `repeats` (heading rows that are said again) are in neither. `beside_columns` are label columns right of the body
     (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
     explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
-    record. `title` is the text nearest above the block, `stub_head` the report's own heading of the innermost label column.
+    record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind of period it is, if it
+    is one; `stub_head` is the report's own heading of the innermost label column.
     """
 
     sheet: str
@@ -178,6 +179,8 @@ class Layout:
     measures: str = ""
     listed: bool = False
     title: str = ""
+    title_name: str = ""
+    title_at: tuple[int, int] | None = None
     stub_head: str = ""
     evidence: tuple[Evidence, ...] = ()
 

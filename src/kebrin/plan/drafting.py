@@ -17,10 +17,8 @@ from tomlkit import comment, document, nl, table
 from kebrin.layout import NO_COLUMN
 from kebrin.values.profile import step_lines
 from kebrin.values.suggesting import TABLE, suggestions
-from kebrin.work.filenames import file_part
 from kebrin.work.joining import join
-from kebrin.work.standardising import standardised
-from kebrin.work.unaided import Found, Group, survey_reports
+from kebrin.work.unaided import Found, Group, standardised_group, survey_reports
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -223,7 +221,7 @@ def _anchor(group: Group) -> str:
 def _questions(draft: Draft, name_of: str) -> list[str]:
     """What a person must answer before a column can be standardised, each with the step to take, as comments."""
     table_of, _ = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
-    after, _ = standardised(table_of)
+    after, _ = standardised_group(draft.group, table_of)
     key = tomlkit.key(name_of).as_string()
     asked = []
     for name, found in suggestions(after).items():
@@ -253,7 +251,7 @@ def _as_comment(lines: Sequence[str]) -> str:
 def _steps(draft: Draft) -> tomlkit.items.AoT | None:
     """The steps that tidying unaided takes, and the questions that it puts."""
     table_of, _ = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
-    after, taken = standardised(table_of)
+    after, taken = standardised_group(draft.group, table_of)
     if not taken:
         return None
     steps = tomlkit.aot()
@@ -298,27 +296,8 @@ def _named(named: Mapping[str, str]) -> Table | None:
 
 
 def _places(group: Group) -> dict[str, str]:
-    """The place of each field that tells the blocks apart."""
-    plain = {"sheet": "sheet name", "title": "block title"}
-    part = file_part([piece.file for piece in group.pieces], {name for piece in group.pieces for name in piece.fields})
-    plain["file" if part is None else part.name] = "file name" if part is None else f"file name, '{part.pattern}'"
-    places = {}
-    for name in group.stamps[0]:
-        bare = name.removesuffix(" (field)")
-        everywhere = all(stamp[name] is not None for stamp in group.stamps)
-        is_plain = bare in plain and not any(bare in piece.fields for piece in group.pieces)
-        places[name] = plain[bare] if is_plain else beside(bare, everywhere=everywhere)
-    return places
-
-
-def beside(label: str, *, everywhere: bool) -> str:
-    """The place beside a label, which may be missing on some sheets.
-
-    >>> beside("Route code", everywhere=False)
-    "beside 'Route code:', if there"
-    """
-    quote = '"' if "'" in label else "'"
-    return f"beside {quote}{label}:{quote}" + ("" if everywhere else ", if there")
+    """The place of each stamped column."""
+    return {stamp.name: stamp.place for stamp in group.columns}
 
 
 def _outputs(names: Sequence[str], output: str) -> str:

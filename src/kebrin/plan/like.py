@@ -13,12 +13,13 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import LayoutError, PlanError
 from kebrin.layout import Stated
-from kebrin.plan.drafting import Draft, beside, compose
+from kebrin.plan.drafting import Draft, compose
 from kebrin.plan.reading import parse_plan
 from kebrin.plan.running import run_plan
 from kebrin.plan.wanted import Match, Wanted, best_match, same_names
 from kebrin.tidy import Keep
 from kebrin.work.joining import join
+from kebrin.work.stamps import beside
 from kebrin.work.unaided import survey_reports
 
 if TYPE_CHECKING:

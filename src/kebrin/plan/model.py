@@ -125,10 +125,16 @@ class TablePlan(_Strict):
 
 
 class ProofPlan(_Strict):
-    """What must hold: whether stated totals must tie, and the largest difference that still does."""
+    """What must hold: whether stated totals must tie, and the largest difference that still does.
+
+    `repeats` says whether rows of a crosstab may bear the same labels. `leave_open` lists words of questions that a person
+    leaves open; any other open question breaks the proof of a run.
+    """
 
     totals: Literal["must tie", "report"] = "must tie"
     tolerance: Annotated[float, Field(ge=0)] | None = None
+    repeats: Literal["refuse", "expected"] = "refuse"
+    leave_open: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
 
 
 class OutputPlan(_Strict):

@@ -11,7 +11,7 @@ from kebrin.sources import files, read
 from kebrin.table import Remark
 from kebrin.tidy import Keep
 from kebrin.work.holding import gained_levels, label_changes, refuse_shifts, refuse_unnamed_column
-from kebrin.work.joining import Done, Terms, by_name, join, pick, prove, refuse_other_kinds
+from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove, refuse_other_kinds
 from kebrin.work.sheet import SheetWork, source_of, work_sheet
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.work.stepping import take_steps
@@ -48,7 +48,14 @@ def run_plan(plan: PlanModel, base: Path, on_file: Callable[[str], None] | None 
         SourceError: a file is missing or can't be read.
         LayoutError: a sheet, a heading, a cell or a field that the plan names is not there, or no table is.
     """
-    terms = Terms(plan.proof.totals == "must tie", plan.proof.tolerance)
+    asked = plan.proof
+    terms = Terms(
+        asked.totals == "must tie",
+        asked.tolerance,
+        repeats=asked.repeats == "expected",
+        strict=True,
+        leave_open=asked.leave_open,
+    )
     return [done for name, table in plan.table.items() for done in _run_table(name, table, base, terms, on_file)]
 
 
@@ -76,7 +83,8 @@ def _run_table(
     done = []
     for own, after in stepped.items():
         more = [*said, *left] if own == name else said
-        proof = prove(own, table, pieces, works, sources, terms, more, after=after)
+        arrived = Arrived(table.columns, by_plan=True)
+        proof = prove(own, table, pieces, works, sources, terms, more, after=after, arrived=arrived)
         done.append(Done(own, picked if own == name else after, proof))
     return done
 

@@ -85,10 +85,11 @@ class PeriodStep(Taken):
 
 
 class RecodeStep(Taken):
-    """Replaces the texts of a column by the codes of a list; `using` names its file."""
+    """Replaces the texts of a column by the codes of a list; `using` names its file, or `spelt` says what texts mean."""
 
     recode: str
-    using: str
+    using: str = ""
+    spelt: dict[str, str] = {}
     unknown: Literal["stop", "keep", "blank"] = "stop"
     likeness: Annotated[float, Field(ge=0, le=1)] = 0.0
     label: str = ""

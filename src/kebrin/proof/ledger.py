@@ -7,7 +7,7 @@ from enum import IntEnum
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from collections.abc import Collection
+    from collections.abc import Collection, Mapping
 
 
 class Use(IntEnum):
@@ -114,26 +114,40 @@ class SheetLedger:
         """Non-blank cells in all."""
         return sum(self.counts.values())
 
-    def resolved(self, columns: Collection[str], *, excused: Collection[str] = ()) -> SheetLedger:
-        """The account held against the table's final columns: cells that came by a column that is gone are unclaimed.
+    def resolved(
+        self, columns: Collection[str], *, constant: Collection[str] = (), renamed: Mapping[str, str] | None = None,
+        by_plan: bool = False,
+    ) -> SheetLedger:  # fmt: skip
+        """The account held against the tables' final columns: cells that came by a column that is gone are unclaimed.
 
         Args:
-            columns: the columns that the finished table has.
-            excused: columns that a person chose to leave out, or that say the same on every row as a heading.
+            columns: the columns of the finished tables.
+            constant: headings that say the same on every row, and are told.
+            renamed: columns that bear another name than on the sheet.
+            by_plan: whether a plan chose the columns; what it does not take is then left out by it.
         """
-        gone = {name: said for name, said in self.via.items() if name not in columns and name not in excused}
+        names = renamed or {}
+        gone = {
+            name: said
+            for name, said in self.via.items()
+            if name not in columns and names.get(name) not in columns and name not in constant
+        }
         if not gone:
             return self
         counts = dict(self.counts)
+        into = Use.STATED if by_plan else Use.UNCLAIMED
         for count, _, use in gone.values():
             counts[use] = counts.get(use, 0) - count
-            counts[Use.UNCLAIMED.word] = counts.get(Use.UNCLAIMED.word, 0) + count
+            counts[into.word] = counts.get(into.word, 0) + count
+        kept = replace(
+            self, counts={use: count for use, count in counts.items() if count},
+            via={name: said for name, said in self.via.items() if name not in gone},
+        )  # fmt: skip
+        if by_plan:
+            return kept
         cells = tuple(cell for _, shown, _ in gone.values() for cell in shown)
         lost = sum(count for count, _, _ in gone.values())
-        return replace(
-            self, counts={use: count for use, count in counts.items() if count}, unclaimed=(*self.unclaimed, *cells),
-            unclaimed_count=self.unclaimed_count + lost, via={k: v for k, v in self.via.items() if k not in gone},
-        )  # fmt: skip
+        return replace(kept, unclaimed=(*self.unclaimed, *cells), unclaimed_count=self.unclaimed_count + lost)
 
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file."""

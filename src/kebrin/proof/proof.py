@@ -53,6 +53,8 @@ class Proof:
     remarks: tuple[Remark, ...] = ()
     totals_must_tie: bool = True
     accepted: bool = False
+    leave_open: tuple[str, ...] = ()
+    strict: bool = False
 
     @property
     def unclaimed(self) -> int:
@@ -85,7 +87,36 @@ class Proof:
                     f"(sum {account.sum_out}) and {account.missing:,} missing came out"
                 )
         said += [str(remark) for remark in self.remarks if remark.breaks]
+        if self.strict:
+            said += [f"open question: {remark}" for remark in self.questions]
         return tuple(said)
+
+    @property
+    def questions(self) -> tuple[Remark, ...]:
+        """The questions that are open: what a person must answer, and has not stated to leave open."""
+        return tuple(
+            remark
+            for remark in self.remarks
+            if remark.kind == "question" and not any(words in remark.what for words in self.leave_open)
+        )
+
+    @property
+    def headline(self) -> str:
+        """What is so, in a line: "Proved" only where every cell reached, ties hold, keys are unique and nothing is open."""
+        if self.failures:
+            return "Not proved"
+        untied = sum(tie.failed for tie in self.ties)
+        asked = len(self.questions)
+        said = []
+        if asked:
+            said.append(f"{asked:,} question{'s are' if asked > 1 else ' is'} open")
+        if untied:
+            said.append(
+                f"{untied:,} totals do not tie (only reported)"
+                if untied > 1
+                else "1 total does not tie (only reported)"
+            )
+        return f"Nothing was lost; {', '.join(said)}" if said else "Proved: nothing was lost"
 
     @property
     def holds(self) -> bool:
@@ -108,7 +139,9 @@ class Proof:
             "table": self.table,
             "holds": self.holds,
             "accepted": self.accepted,
+            "headline": self.headline,
             "failures": list(self.failures),
+            "questions": [str(remark) for remark in self.questions],
             "sources": [source.to_plain() for source in self.sources],
             "ledger": {
                 "cells": self.cells,

@@ -139,24 +139,11 @@ def reach(
         _values(account, segment, table)
     labels = np.zeros(sheet.shape, np.bool_)
     for segment, table in segments:
-        for found in check_labels(sheet, segment, table, aside):
-            if found.broken:
-                account.object("label", found.what, found.broken)
-            use = Use.LABEL if found.labels.axis == 0 else Use.HEADING
-            _claim(account, found.cells, use, labels)
-            account.via.setdefault(found.labels.column, []).extend(found.cells)
-            _head(account, found.labels.column, found.labels.head)
-        for measure, cells in segment.heads.items():
-            _claim(account, cells, Use.HEADING, labels)
-            account.via.setdefault(measure, []).extend(cells)
+        _labels(account, segment, table, aside, labels)
         _empty_groups(account, segment)
         _called_totals(account, segment, table, kept)
     _left(account, left, labels)
-    for one in fields:
-        for cell in (one.label_at, one.value_at):
-            if account.uses[cell] == Use.UNCLAIMED:
-                account.uses[cell] = Use.FIELD
-                account.via.setdefault(one.column, []).append(cell)
+    _fields(account, fields)
     account.uses[~sheet.filled] = Use.UNCLAIMED
     via = {
         name: (len(cells), tuple(a1(*cell) for cell in cells[:_FEW]), _word(account, cells[0]))
@@ -165,6 +152,29 @@ def reach(
     }
     lines = tuple(_told(one) for one in left if one.axis != "cells" and one.why not in {Why.HIDDEN, Why.MARK})
     return Verdict(sheet, account.uses, tuple(account.objections), lines, tuple(account.notes), via)
+
+
+def _labels(
+    account: _Account, segment: Segment, table: Table, aside: tuple[NDArray[np.bool_], NDArray[np.bool_]],
+    labels: NDArray[np.bool_],
+) -> None:  # fmt: skip
+    for found in check_labels(account.sheet, segment, table, aside):
+        if found.broken:
+            account.object("label", found.what, found.broken)
+        _claim(account, found.cells, Use.LABEL if found.labels.axis == 0 else Use.HEADING, labels)
+        account.via.setdefault(found.labels.column, []).extend(found.cells)
+        _head(account, found.labels.column, found.labels.head)
+    for measure, cells in segment.heads.items():
+        _claim(account, cells, Use.HEADING, labels)
+        account.via.setdefault(measure, []).extend(cells)
+
+
+def _fields(account: _Account, fields: Sequence[FieldAt]) -> None:
+    for one in fields:
+        for cell in (one.label_at, one.value_at):
+            if account.uses[cell] == Use.UNCLAIMED:
+                account.uses[cell] = Use.FIELD
+                account.via.setdefault(one.column, []).append(cell)
 
 
 def _word(account: _Account, cell: tuple[int, int]) -> str:

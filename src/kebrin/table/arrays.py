@@ -112,6 +112,25 @@ def distinct_rows(data: pa.Table) -> int:
     >>> distinct_rows(pa.table({"class": ["Foot", "Cars", "Foot"], "month": ["Jan", "Jan", "Jan"]}))
     2
     """
+    codes = _row_codes(data)
+    return int(codes.max()) + 1 if len(codes) else 0
+
+
+def repeated_rows(data: pa.Table) -> NDArray[np.intp]:
+    """The rows of a table that say what an earlier one says.
+
+    >>> repeated_rows(pa.table({"class": ["Foot", "Cars", "Foot"]})).tolist()
+    [2]
+    """
+    codes = _row_codes(data)
+    if not len(codes) or codes.max() + 1 == len(codes):
+        return np.empty(0, np.intp)
+    _, firsts = np.unique(codes, return_index=True)
+    return np.setdiff1d(np.arange(len(codes)), firsts)
+
+
+def _row_codes(data: pa.Table) -> NDArray[np.int64]:
+    """A number for each row, the same for rows that say the same."""
     codes = np.zeros(data.num_rows, np.int64)
     for column in data.columns:
         one = column.combine_chunks()
@@ -120,7 +139,7 @@ def distinct_rows(data: pa.Table) -> int:
         own = codes_of(one) + 1
         # Renumbered after every column, so that the product never outgrows an int64.
         _, codes = np.unique(codes * (len(one.dictionary) + 1) + own, return_inverse=True)
-    return int(codes.max()) + 1 if len(codes) else 0
+    return codes
 
 
 def distinct_texts(column: pa.ChunkedArray, most: int = 0) -> list[str]:

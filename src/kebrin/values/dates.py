@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
@@ -17,7 +18,7 @@ from kebrin.values.instants import DAY, NONE, PLACES, seconds_of
 from kebrin.values.ordering import Order, find_order, refuse_short_years
 from kebrin.values.outcome import Outcome, finished, unread_of
 from kebrin.values.shapes import Chunk, Shapes
-from kebrin.values.texts import Texts, texts_of
+from kebrin.values.texts import Texts, is_text, texts_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -29,6 +30,7 @@ if TYPE_CHECKING:
     Whole = NDArray[np.int64]
 
 # Days from 1970-01-01 to the day before each serial number 1: the 1900 system counts a 29 February 1900 that never was.
+_SERIAL = re.compile(r"[1-9][0-9]{3,4}")
 _SERIALS = {"1900": -25_569, "1904": -24_107}
 
 
@@ -76,10 +78,12 @@ def date(
         ValuesError: the column reads in two ways, holds two orders, or two-digit years of an unstated century.
         PlanError: there is no such column, or an option is wrong.
     """
-    if serial:
+    if column in table.columns and pa.types.is_temporal(table.data.column(column).type):
+        return table  # it holds dates already
+    if serial and not (column in table.columns and is_text(table, column)):
         return _from_serials(table, column, serial)
     texts = texts_of(table, column, "date", whole=True)
-    read = read_dates(texts, column, order=order, languages=languages, latest=latest, missing=missing)
+    read = read_dates(texts, column, order=order, languages=languages, latest=latest, missing=missing, serial=serial)
     full = np.asarray(texts.spread(read.units, NONE), np.int64)
     known = full != NONE
     count = int(np.count_nonzero(known))
@@ -132,7 +136,7 @@ def _from_serials(table: Table, column: str, serial: str) -> Table:
 
 def read_dates(
     texts: Texts, column: str, *, order: Order = "", languages: Sequence[str] = ("en",), latest: int = 0,
-    missing: Sequence[str] = (),
+    missing: Sequence[str] = (), serial: str = "",
 ) -> Dates:  # fmt: skip
     """The date that each text says, by the column's one order.
 
@@ -169,6 +173,8 @@ def read_dates(
 
     shapes.each(found, read)
     marked = shapes.are(marks)
+    if serial:
+        _read_serials(texts, units, serial, per_second)
     return Dates(
         units,
         per_second,
@@ -179,6 +185,17 @@ def read_dates(
         words,
         evidence,
     )
+
+
+def _read_serials(texts: Texts, units: Whole, serial: str, per_second: int) -> None:
+    """Put days into the places of figures that stand among texts of dates: they lost their format."""
+    if serial not in _SERIALS:
+        raise PlanError(f"serial can't be {serial!r}", do="State 1900 or 1904")
+    for at in np.flatnonzero(units == NONE).tolist():
+        text = str(texts.values[at].as_py()).strip()
+        if _SERIAL.fullmatch(text):
+            day = int(text) + (serial == "1900" and int(text) < 60) + _SERIALS[serial]
+            units[at] = day * DAY * per_second
 
 
 def _units(chunk: Chunk, moment: Moment, places: str, latest: int, per_second: int) -> Whole:

@@ -71,7 +71,9 @@ def number(
         PlanError: there is no such column, or an option is wrong.
     """
     _refuse_unknown(negative)
-    if _is_numeric(table, column) and (scale != 1 or flip is not False):
+    if _is_numeric(table, column):
+        if scale == 1 and flip is False:
+            return _as_they_are(table, column, {written: column, currency: "", unit: ""})
         return _turned(table, column, scale, flip, written)
     texts = texts_of(table, column, "number", whole=True)
     read = read_numbers(
@@ -92,6 +94,16 @@ def number(
         f"{int(known.sum()):,} numbers" + ("" if currency or unit else f", sum {float(np.nansum(full)):,.10g}"),
     )  # fmt: skip
     return finished(table, columns, outcome, lenient=unread == "blank")
+
+
+def _as_they_are(table: Table, column: str, more: Mapping[str, str]) -> Table:
+    """A column that holds numbers already, beside it the columns that a step would have added: a plan serves both."""
+    nothing = arrays.labels(np.full(len(table), -1, np.int32), [])
+    added = {name: table.data.column(of) if of else nothing for name, of in more.items() if name}
+    if not added:
+        return table
+    known = len(table) - table.data.column(column).null_count
+    return finished(table, added, Outcome("number", column, known, 0, convention="they are numbers already"))
 
 
 def _is_numeric(table: Table, column: str) -> bool:

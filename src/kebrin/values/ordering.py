@@ -134,10 +134,9 @@ def _by_the_rows(
 
 
 def _goes_forward(texts: Texts, shapes: Shapes, open_shapes: Mapping[int, Moment], places: str, latest: int) -> bool:
-    """Whether the column's rows, several different days, never go back in time when read in this order."""
+    """Whether the column's dates, several different days, never go back in time in the order in which they first stand."""
     seconds = np.full(len(texts), NONE, np.int64)
     for chunk in shapes.chunks(open_shapes):
         seconds[chunk.rows] = seconds_of(chunk, open_shapes[chunk.shape], places, latest)
-    full = np.asarray(texts.spread(seconds, NONE), np.int64)
-    full = full[full != NONE]
-    return len(np.unique(full)) >= _DAYS_IN_ORDER and bool((np.diff(full) >= 0).all())
+    seconds = seconds[seconds != NONE]
+    return len(np.unique(seconds)) >= _DAYS_IN_ORDER and bool((np.diff(seconds) >= 0).all())

@@ -13,7 +13,7 @@ from kebrin.values.outcome import Outcome, finished, place
 from kebrin.values.texts import texts_of
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
     from pathlib import Path
 
     import pyarrow as pa
@@ -26,8 +26,8 @@ _SHOWN = 8
 
 
 def recode(
-    table: Table, column: str, using: CodeList | str | Path, *, unknown: Unknown = "stop", likeness: float = 0.0,
-    label: str = "", written: str = "",
+    table: Table, column: str, using: CodeList | str | Path | None = None, *, unknown: Unknown = "stop",
+    likeness: float = 0.0, label: str = "", written: str = "", spelt: Mapping[str, str] | None = None,
 ) -> Table:  # fmt: skip
     """Replace the texts of a column by the codes of a list.
 
@@ -38,11 +38,12 @@ def recode(
     Args:
         table: the table.
         column: the column.
-        using: the code list, or its file.
+        using: the code list, or its file; may be left out if `spelt` says all.
         unknown: whether unknown texts refuse the proof (they stay as they are), are kept, or blanked; all are listed.
         likeness: the least likeness (0 to 1) at which a proposal is applied; 0 applies none.
         label: a column to put the codes' labels into.
         written: a column to keep the texts in, as written.
+        spelt: texts with what they stand for ("N" is North), instead of a list.
 
     >>> import pyarrow as pa
     >>> from kebrin.table import Table
@@ -57,7 +58,11 @@ def recode(
     """
     if unknown not in {"stop", "keep", "blank"}:
         raise PlanError(f"unknown can't be {unknown!r}", do="State stop, keep or blank")
-    codes = using if isinstance(using, CodeList) else read_codes(using)
+    if using is None and not spelt:
+        raise PlanError(
+            "recode needs a code list", do="State using, the list's file, or spelt, texts with their meaning"
+        )
+    codes = _spelt(spelt or {}) if using is None else using if isinstance(using, CodeList) else read_codes(using)
     texts = texts_of(table, column, "recode")
     said = [str(text) for text in texts.values.to_pylist()]
     found: list[str | None] = [codes.find(text) for text in said]
@@ -87,6 +92,14 @@ def recode(
     done = finished(table, columns, outcome)
     told = _by_likeness(column, said, counts.tolist(), applied, likely)
     return done.remarked([*told, *_strange(table, column, texts, strange, likely, unknown)])
+
+
+def _spelt(spelt: Mapping[str, str]) -> CodeList:
+    """A code list of texts and what they stand for."""
+    others: dict[str, list[str]] = {}
+    for text, meaning in spelt.items():
+        others.setdefault(meaning, []).append(text)
+    return CodeList.of([(meaning, meaning, tuple(texts), True) for meaning, texts in others.items()])
 
 
 def _labels(texts: Texts, said: Sequence[str | None]) -> pa.Array:

@@ -10,7 +10,6 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pyarrow as pa
 
 from kebrin.errors import ValuesError
 from kebrin.values.dates import read_dates
@@ -19,7 +18,7 @@ from kebrin.values.keys import clean, key
 from kebrin.values.marking import flag_words
 from kebrin.values.numbers import read_numbers
 from kebrin.values.spellings import folded, plain_variants
-from kebrin.values.texts import Texts
+from kebrin.values.texts import Texts, is_text
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -252,13 +251,6 @@ def suggestions(table: Table, names: Sequence[str] = ()) -> dict[str, Suggestion
         for other in along:
             found[other] = Suggestion("entries in step", {}, f"its cells hold as many entries as those of {name}")
     return found
-
-
-def is_text(table: Table, name: str) -> bool:
-    """Whether a column holds texts or labels."""
-    kind = table.data.column(name).type
-    kind = kind.value_type if pa.types.is_dictionary(kind) else kind
-    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
 def _holds_amounts(table: Table, name: str, found: Mapping[str, Suggestion]) -> bool:

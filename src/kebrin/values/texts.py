@@ -116,3 +116,10 @@ def texts_of(table: Table, name: str, verb: str, *, whole: bool = False) -> Text
             do="Leave this step out",
         )
     return Texts.of(column, whole=whole)
+
+
+def is_text(table: Table, name: str) -> bool:
+    """Whether a column holds texts or labels."""
+    kind = table.data.column(name).type
+    kind = kind.value_type if pa.types.is_dictionary(kind) else kind
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from kebrin.errors import PlanError, ValuesError
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Remark
-from kebrin.table.arrays import distinct_rows, is_constant, kind_of
+from kebrin.table.arrays import distinct_rows, is_constant, kind_of, repeated_rows
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
 
     from kebrin.table import Table
     from kebrin.work.sheet import Piece, SheetWork
+
+
+_TOLD = 6
 
 
 @dataclass(frozen=True, eq=False)
@@ -29,10 +32,38 @@ class Done:
 
 @dataclass(frozen=True)
 class Terms:
-    """What the proof of a run demands."""
+    """What the proof of a run demands.
+
+    Attributes:
+        totals_must_tie: whether stated totals must tie, or are only reported.
+        tolerance: the largest difference that still ties; worked out where it is None.
+        repeats: whether rows of a crosstab may bear the same labels.
+        strict: whether an open question breaks the proof.
+        leave_open: words of the questions that a person leaves open.
+    """
 
     totals_must_tie: bool = True
     tolerance: float | None = None
+    repeats: bool = False
+    strict: bool = False
+    leave_open: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Arrived:
+    """Where the cells of labels and fields may have arrived.
+
+    Attributes:
+        columns: the columns of the tables that were made of the sheets.
+        constant: headings that say the same on every row and are no columns.
+        renamed: columns that bear another name than on the sheet.
+        by_plan: whether a plan chose the columns: what it does not take is left out by it.
+    """
+
+    columns: tuple[str, ...]
+    constant: tuple[str, ...] = ()
+    renamed: Mapping[str, str] = field(default_factory=dict)
+    by_plan: bool = False
 
 
 def join(
@@ -112,24 +143,75 @@ def pick(table: Table, columns: Mapping[str, str]) -> tuple[Table, list[Remark]]
     return picked, said
 
 
-def prove(
+def _repeated(table: Table, pieces: Sequence[Piece], terms: Terms) -> list[Remark]:
+    """Rows of a crosstab that bear the same labels: a dimension was lost. Of lists, whole rows that repeat are told."""
+    listed = all(_is_listed(piece) for piece in pieces)
+    names = list(table.columns if listed else table.dimensions)
+    if not names or len(table) < 2:
+        return []
+    again = repeated_rows(table.data.select(names))
+    if not len(again):
+        return []
+    cells = tuple(
+        f"{origin.sheet} {origin.cell}"
+        for row in again[:_TOLD].tolist()
+        for origin in [table.origins.of(row, table.measures[0])]
+        if origin is not None
+    )
+    if listed:
+        return [
+            Remark(
+                "same rows",
+                f"{len(again):,} records are the same as another in every column",
+                "",
+                "",
+                cells,
+                len(again),
+            )
+        ]
+    what = f"{len(again):,} rows bear the same labels as another, so something that tells them apart was lost"
+    if terms.repeats:
+        return [Remark("same labels", what, "", "", cells, len(again))]
+    settle = '; if they are meant to, state repeats = "expected" under [proof] in the plan'
+    return [Remark("same labels", what + settle, "", "", cells, len(again), breaks=True)]
+
+
+def _is_listed(piece: Piece) -> bool:
+    """Whether a block is a list of records, or has one column of values only."""
+    return piece.layout.listed or len(piece.layout.body_columns) == 1
+
+
+def prove(  # noqa: PLR0913 - all that a proof is made of
     name: str, table: Table, pieces: Sequence[Piece], works: Iterable[SheetWork], sources: Iterable[Source], terms: Terms,
-    remarks: Iterable[Remark] = (), *, after: Table | None = None,
+    remarks: Iterable[Remark] = (), *, after: Table | None = None, arrived: Arrived | None = None,
 ) -> Proof:  # fmt: skip
     """The proof of one table from its pieces' checks and the account of every sheet that was read for it.
 
     `after` is the table after its steps: as much must come out of the sheets as goes into the first of them, and each
-    step accounts for itself.
+    step accounts for itself. `arrived` says which columns the cells of labels and fields may have arrived in.
     """
     works = list(works)
+    arrived = arrived or Arrived(table.columns)
     after = after or table
     return Proof(
         table=name,
         sources=tuple(sources),
-        ledgers=tuple(work.ledger for work in works),
+        ledgers=tuple(
+            work.ledger.resolved(
+                arrived.columns, constant=arrived.constant, renamed=arrived.renamed, by_plan=arrived.by_plan
+            )
+            for work in works
+        ),
         conservation=conserve(table, [piece.body for piece in pieces]),
         ties=tuple(piece.ties for piece in pieces),
         steps=after.steps,
-        remarks=(*remarks, *(remark for work in works for remark in work.remarks), *after.remarks),
+        remarks=(
+            *remarks,
+            *_repeated(table, pieces, terms),
+            *(remark for work in works for remark in work.remarks),
+            *after.remarks,
+        ),
         totals_must_tie=terms.totals_must_tie,
+        leave_open=terms.leave_open,
+        strict=terms.strict,
     )

@@ -59,6 +59,7 @@ class Piece:
     body: dict[str, BodyAccount]
     fields: dict[str, str | None] = field(default_factory=dict)
     scale: Scale | None = None
+    legend: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -155,6 +156,7 @@ def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, keep: Keep | Non
     return Piece(
         sheet.source, sheet.name, table, layout, tie_out(sheet, layout, tolerance),
         body_accounts(sheet, layout, table.measures), fields, _scale(sheet, layout, table.measures),
+        sheet.readings.legend,
     )  # fmt: skip
 
 

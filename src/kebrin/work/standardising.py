@@ -4,46 +4,161 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
 import pyarrow as pa
 
+from kebrin.errors import ValuesError
+from kebrin.grammar.periods import period_name, words_for
 from kebrin.shape.splitting import split
 from kebrin.table import Remark, arrays
-from kebrin.values.dates import date
+from kebrin.values.dates import date, read_dates
 from kebrin.values.entries import has_plain_sign
 from kebrin.values.numbers import number
+from kebrin.values.periods import period, read_period
+from kebrin.values.recoding import recode
 from kebrin.values.spellings import folded
-from kebrin.values.suggesting import Suggestion, is_text, suggest, suggestions
-from kebrin.values.texts import Texts
+from kebrin.values.suggesting import Suggestion, suggest, suggestions
+from kebrin.values.texts import Texts, is_text
 from kebrin.values.wording import text
 
 if TYPE_CHECKING:
+    from collections.abc import Collection, Mapping
+
     from kebrin.table import Table
 
 _LOOKED_AT = 2000
+# Years of two digits mean those up to this one, as the POSIX standard reads them: 68 is 2068, and 69 is 1969.
+LATEST_SHORT_YEAR = 2068
+# Of a column's labels so many must be dates for the others to be a question.
+_MOSTLY = 0.5
 
 
-def standardised(table: Table) -> tuple[Table, list[dict[str, Any]]]:
+def standardised(
+    table: Table, *, fields: Collection[str] = (), legend: Mapping[str, str] | None = None
+) -> tuple[Table, list[dict[str, Any]]]:
     """The table with every column standardised for which the evidence is conclusive, and the steps taken.
 
-    Text measures become numbers or dates; names that differ in case and blanks alone take one form; cells of lists are
-    split. Where the evidence is not conclusive, the texts stay as they are and the question is put.
+    Dates in labels and measures become dates, text measures numbers; names that differ in case and blanks alone take one
+    form, signs that a key explains become what it says; cells of lists are split. Where the evidence is not conclusive,
+    the texts stay as they are and the question is put.
+
+    Args:
+        table: the table.
+        fields: columns that come from around the blocks or from names: months in them are standardised too.
+        legend: signs that a text on the sheets explains, with what it says of each.
     """
     steps: list[dict[str, Any]] = []
     for name in table.columns:
         kind = table.data.column(name).type
         if pa.types.is_dictionary(kind) and pa.types.is_string(kind.value_type):
-            table, step = _with_plain_names(table, name)
+            table, found = _with_plain_labels(table, name, is_field=name in fields, legend=legend or {})
         elif pa.types.is_string(kind) and name in table.measures:
             table, step = _with_read_measure(table, name)
+            found = [step] if step else []
         else:
             continue
-        steps += [step] if step else []
+        steps += found
     table, step = _with_lists_split(table)
     return table, [*steps, step] if step else steps
 
 
-def _with_plain_names(table: Table, name: str) -> tuple[Table, dict[str, Any]]:
+def _with_plain_labels(
+    table: Table, name: str, *, is_field: bool, legend: Mapping[str, str]
+) -> tuple[Table, list[dict[str, Any]]]:
     texts = Texts.of(table.data.column(name))
+    said = [str(one) for one in texts.values.to_pylist()]
+    dated, step = _with_dates(table, name, texts, said)
+    if step or dated is not table:
+        return dated, [step] if step else []
+    table, step = _with_months(table, name, said, is_field=is_field)
+    if step:
+        return table, [step]
+    steps = []
+    spelt = _spelt(said, legend)
+    if spelt:
+        step = {"recode": name, "spelt": spelt, "unknown": "keep"}
+        table = recode(table, name, spelt=spelt, unknown="keep")
+        what = f"{name}: the sheet's key says {', '.join(f'{sign} = {said}' for sign, said in spelt.items())}"
+        table, steps = table.remarked([Remark("key", what, count=len(spelt))]), [step]
+        texts = Texts.of(table.data.column(name))
+    table, step = _with_plain_names(table, name, texts)
+    return table, [*steps, step] if step else steps
+
+
+def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple[Table, dict[str, Any]]:
+    """The table with a column of dates as dates, if every label is one; half of them being dates is told."""
+    looked = said[:_LOOKED_AT]
+    if not looked or sum(sum(map(str.isdigit, one)) >= 3 for one in looked) < _MOSTLY * len(looked):
+        return table, {}
+    options: dict[str, Any] = {}
+    try:
+        read = read_dates(texts, name)
+    except ValuesError as error:
+        options = {"latest": LATEST_SHORT_YEAR} if "two digits" in error.what else {}
+        try:
+            read = read_dates(texts, name, latest=LATEST_SHORT_YEAR)
+        except ValuesError as other:
+            return table.remarked([Remark("question", f"{name} stays text: {other.what}: {other.why}. {other.do}")]), {}
+    known = ~read.unread & ~read.missing
+    if read.unread.any() and known.any():
+        serial = _with_serials(texts, name, read.units, known, read.per_second, options)
+        if serial:
+            options |= {"serial": "1900"}
+            read = read_dates(texts, name, **options)
+    lost = texts.cells_of(read.unread)
+    count = texts.cells_of(~read.unread & ~read.missing)
+    if not count or count < _MOSTLY * (count + lost):
+        return table, {}
+    if lost:
+        odd = ", ".join(repr(said[at]) for at in np.flatnonzero(read.unread)[:4].tolist())
+        what = f"{name} stays text: {count:,} of its labels are dates, {lost:,} are none ({odd})"
+        return table.remarked([Remark("question", what, count=lost)]), {}
+    return date(table, name, **options), {"date": name, **options}
+
+
+def _with_serials(
+    texts: Texts, name: str, units: np.ndarray[Any, Any], known: np.ndarray[Any, Any], per_second: int,
+    options: Mapping[str, Any],
+) -> bool:  # fmt: skip
+    """Whether figures among dates are a spreadsheet's days: read so, they fall among the others."""
+    try:
+        again = read_dates(texts, name, **options, serial="1900")
+    except ValuesError:
+        return False
+    days = units[known] // (86_400 * per_second)
+    gained = again.units[~known & ~again.unread & ~again.missing] // (86_400 * again.per_second)
+    room = max(int(days.max() - days.min()), 366)
+    return bool(len(gained) and (gained >= days.min() - room).all() and (gained <= days.max() + room).all())
+
+
+def _with_months(table: Table, name: str, said: list[str], *, is_field: bool) -> tuple[Table, dict[str, Any]]:
+    """The table with months in ISO form, where they are written in several ways or come from a field or a name."""
+    if not said or len(said) > _LOOKED_AT or not any(map(str.isdigit, said[0])):
+        return table, {}
+    months = words_for("month", ["en"])
+    read = [read_period(one, months) for one in said]
+    if any(one is None or one.startswith("?") or len(one) != 7 or not one[5:].isdigit() for one in read):
+        return table, {}
+    shapes = {
+        "".join("0" if letter.isdigit() else "a" if letter.isalpha() else letter for letter in one) for one in said
+    }
+    several = len({shape.count("a") > 3 for shape in shapes} | {("a" in shape,) for shape in shapes}) > 2
+    if not (is_field or several):
+        return table, {}
+    return period(table, name), {"period": name}
+
+
+def _spelt(said: list[str], legend: Mapping[str, str]) -> dict[str, str]:
+    """The signs of a key that stand among labels, if what they stand for stands there too."""
+    if not legend or period_name(said):
+        return {}
+    bare = {one.strip().rstrip(".").casefold() for one in said}
+    used = {sign: meaning.strip(" .") for sign, meaning in legend.items() if sign.rstrip(".").casefold() in bare}
+    meant = sum(meaning.casefold() in bare for meaning in used.values())
+    return used if used and meant * 2 >= len(used) else {}
+
+
+def _with_plain_names(table: Table, name: str, texts: Texts) -> tuple[Table, dict[str, Any]]:
     if len({folded(str(one)) for one in texts.values.to_pylist()[:_LOOKED_AT]}) >= min(len(texts), _LOOKED_AT):
         return table, {}
     return _with_one_form(table, name, suggest(texts, name))

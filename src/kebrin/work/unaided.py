@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import LayoutError, Place
 from kebrin.table import Remark
 from kebrin.table.arrays import distinct_texts
 from kebrin.values.entries import has_plain_sign
-from kebrin.work.filenames import FilePart, file_part
-from kebrin.work.joining import Done, Terms, join, prove
+from kebrin.work.joining import Arrived, Done, Terms, join, prove
 from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of, work_sheet
+from kebrin.work.stamps import Stamp, stamps_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -27,6 +27,8 @@ if TYPE_CHECKING:
 
 
 _SHORTEST_NAME = 3
+# A date has at least so many digits.
+_DATE_DIGITS = 3
 
 
 def tidy_reports(
@@ -38,8 +40,8 @@ def tidy_reports(
 ) -> list[Done]:
     """The tables of some reports: blocks of one layout are stacked, unlike ones become tables of their own.
 
-    What tells one block from another becomes a column: the file where files differ, the sheet where sheets differ, and
-    each field whose value differs. Boxhead rows that say the same throughout do not.
+    Every field becomes a column; so does what tells one block from another: the file, the sheet, the title. Boxhead rows that
+    say the same throughout do not.
 
     Raises:
         LayoutError: no table was found on any sheet, or a layout can be read in two ways.
@@ -54,11 +56,16 @@ def tidy_reports(
 
 @dataclass(frozen=True, eq=False)
 class Group:
-    """Blocks of one layout: their pieces, and for each what tells it from the others."""
+    """Blocks of one layout: their pieces, and what is stamped on each."""
 
     name: str
     pieces: tuple[Piece, ...]
-    stamps: tuple[dict[str, str | None], ...]
+    columns: tuple[Stamp, ...]
+
+    @property
+    def stamps(self) -> list[dict[str, str | None]]:
+        """The stamped columns with their values, for each piece."""
+        return [{stamp.name: stamp.values[at] for stamp in self.columns} for at in range(len(self.pieces))]
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,6 +75,15 @@ class Found:
     groups: tuple[Group, ...]
     works: tuple[SheetWork, ...]
     sources: tuple[Source, ...]
+
+    def others(self, group: Group) -> set[str]:
+        """The columns of all tables but one: cells of a sheet may have arrived in any of them."""
+        return {
+            name
+            for one in self.groups
+            if one is not group
+            for name in (*one.pieces[0].table.columns, *(stamp.name for stamp in one.columns))
+        }
 
 
 def survey_reports(
@@ -116,7 +132,7 @@ def _alike(pieces: Sequence[Piece]) -> list[list[Piece]]:
 
 def _group(pieces: list[Piece]) -> Group:
     name = _name_of(pieces)
-    return Group(name, tuple(pieces), tuple(_stamps(pieces)))
+    return Group(name, tuple(pieces), tuple(stamps_of(pieces)))
 
 
 def _name_of(pieces: Sequence[Piece]) -> str:
@@ -138,23 +154,28 @@ def _done(group: Group, found: Found, terms: Terms) -> Done:
         for name in constant
     ]
     works = _works_of(group.pieces, found.works, first=group is found.groups[0])
-    after = _standardised(table)
-    proof = prove(group.name, table, group.pieces, works, found.sources, terms, said, after=after)
+    after, _ = standardised_group(group, table)
+    arrived = Arrived((*table.columns, *found.others(group)), constant, _under_other_names(group))
+    proof = prove(group.name, table, group.pieces, works, found.sources, terms, said, after=after, arrived=arrived)
     return Done(group.name, after, proof)
 
 
-def _file_stamp(part: FilePart | None, name: str) -> dict[str, str | None]:
-    """What the file's name tells: the part that the names differ in, or all of it."""
-    return {"file": name} if part is None else {part.name: part.values[name]}
+def _under_other_names(group: Group) -> dict[str, str]:
+    """Fields that are stamped under other names than they bear on the sheets."""
+    return {
+        stamp.name.removesuffix(f" ({stamp.kind})"): stamp.name for stamp in group.columns if stamp.name.endswith(")")
+    }
 
 
-def _standardised(table: Table) -> Table:
-    """The table standardised where the evidence is conclusive; where nothing can be, the verbs are not even loaded."""
-    if not any(map(_may_need_it, table.data.columns)):
-        return table
+def standardised_group(group: Group, table: Table) -> tuple[Table, list[dict[str, Any]]]:
+    """A table standardised where the evidence is conclusive; where nothing can be, the verbs are not even loaded."""
+    legend = {sign: said for piece in group.pieces for sign, said in piece.legend.items()}
+    if not legend and not any(map(_may_need_it, table.data.columns)):
+        return table, []
     from kebrin.work.standardising import standardised
 
-    return standardised(table)[0]
+    fields = {stamp.name for stamp in group.columns if stamp.kind in {"field", "file", "sheet"}}
+    return standardised(table, fields=fields, legend=legend)
 
 
 def _may_need_it(column: pa.ChunkedArray) -> bool:
@@ -164,29 +185,6 @@ def _may_need_it(column: pa.ChunkedArray) -> bool:
     if not str(column.type).startswith("dictionary"):
         return False
     labels = distinct_texts(column)
+    if any(sum(map(str.isdigit, label)) >= _DATE_DIGITS and not label.isdigit() for label in labels[:20]):
+        return True
     return len({" ".join(label.casefold().split()) for label in labels}) < len(labels) or has_plain_sign(labels)
-
-
-def _stamps(pieces: Sequence[Piece]) -> list[dict[str, str | None]]:
-    """For each piece what tells it from the others: file, sheet, differing fields, titles on one sheet."""
-    part = file_part([piece.file for piece in pieces], {name for piece in pieces for name in piece.fields})
-    several = len({(piece.file, piece.sheet) for piece in pieces}) < len(pieces)
-    titled = several and all(piece.layout.title for piece in pieces)
-    candidates: list[dict[str, str | None]] = [
-        {
-            **_file_stamp(part, Path(piece.file).name),
-            "sheet": piece.sheet,
-            **piece.fields,
-            **({"title": piece.layout.title} if titled else {}),
-        }
-        for piece in pieces
-    ]
-    names = list(dict.fromkeys(name for candidate in candidates for name in candidate))
-    taken = set(pieces[0].table.columns)
-    telling = [name for name in names if len({candidate.get(name) for candidate in candidates}) > 1]
-    if len({piece.file for piece in pieces}) == len({Path(piece.file).name for piece in pieces}) == 1:
-        telling = [name for name in telling if name != "file"]
-    if all(piece.sheet == Path(piece.file).stem for piece in pieces):
-        telling = [name for name in telling if name != "sheet"]  # a text file's one sheet is called like the file
-    renamed = {name: name if name not in taken else f"{name} (field)" for name in telling}
-    return [{renamed[name]: candidate.get(name) for name in telling} for candidate in candidates]

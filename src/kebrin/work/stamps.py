@@ -1,0 +1,102 @@
+"""Stamps: what tells the blocks of one table apart, or is said once for all of a block, as columns of its rows.
+
+Fields always become columns, whether they differ or not: they are said of every row. The file, the sheet and a block's title
+do so where they differ.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kebrin.work.filenames import file_parts
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.work.sheet import Piece
+
+
+@dataclass(frozen=True)
+class Stamp:
+    """One column that is stamped on blocks.
+
+    Attributes:
+        name: the column.
+        kind: 'file', 'sheet', 'field' or 'title'.
+        place: where a plan finds it.
+        values: its value on each block; None where the block has none.
+    """
+
+    name: str
+    kind: str
+    place: str
+    values: tuple[str | None, ...]
+
+    @property
+    def tells(self) -> bool:
+        """Whether it differs from block to block."""
+        return len(set(self.values)) > 1
+
+
+def stamps_of(pieces: Sequence[Piece]) -> list[Stamp]:
+    """The stamps of some blocks of one layout: file, sheet, fields, titles, in this order."""
+    taken = set(pieces[0].table.columns)
+    found = [*_of_files(pieces), *_of_sheets(pieces), *_of_fields(pieces), *_of_titles(pieces)]
+    used: list[Stamp] = []
+    for stamp in found:
+        name = stamp.name if stamp.name not in taken else f"{stamp.name} ({stamp.kind})"
+        taken.add(name)
+        used.append(Stamp(name, stamp.kind, stamp.place, stamp.values))
+    return used
+
+
+def _of_files(pieces: Sequence[Piece]) -> list[Stamp]:
+    names = [Path(piece.file).name for piece in pieces]
+    if len(set(names)) < 2:
+        return []
+    parts = file_parts(names, {name for piece in pieces for name in piece.fields})
+    if not parts:
+        return [Stamp("file", "file", "file name", tuple(names))]
+    return [
+        Stamp(part.name, "file", f"file name, '{part.pattern}'", tuple(part.values[name] for name in names))
+        for part in parts
+    ]
+
+
+def _of_sheets(pieces: Sequence[Piece]) -> list[Stamp]:
+    sheets = tuple(piece.sheet for piece in pieces)
+    # A text file's one sheet is called like the file.
+    if len(set(sheets)) < 2 or all(piece.sheet == Path(piece.file).stem for piece in pieces):
+        return []
+    return [Stamp("sheet", "sheet", "sheet name", sheets)]
+
+
+def _of_fields(pieces: Sequence[Piece]) -> list[Stamp]:
+    names = dict.fromkeys(name for piece in pieces for name in piece.fields)
+    found = []
+    for name in names:
+        values = tuple(piece.fields.get(name) for piece in pieces)
+        found.append(Stamp(name, "field", beside(name, everywhere=all(value is not None for value in values)), values))
+    return found
+
+
+def _of_titles(pieces: Sequence[Piece]) -> list[Stamp]:
+    """Titles, where several blocks of one sheet have one each and they differ."""
+    several = len({(piece.file, piece.sheet) for piece in pieces}) < len(pieces)
+    titles = tuple(piece.layout.title or None for piece in pieces)
+    if not several or None in titles or len(set(titles)) < 2:
+        return []
+    name = pieces[0].layout.title_name or "title"
+    return [Stamp(name, "title", "block title", titles)]
+
+
+def beside(label: str, *, everywhere: bool) -> str:
+    """The place beside a label, which may be missing on some sheets.
+
+    >>> beside("Route code", everywhere=False)
+    "beside 'Route code:', if there"
+    """
+    quote = '"' if "'" in label else "'"
+    return f"beside {quote}{label}:{quote}" + ("" if everywhere else ", if there")
