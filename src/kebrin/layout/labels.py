@@ -7,6 +7,7 @@ level is not filled: there a blank is a column without a heading.
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -50,6 +51,7 @@ def boxhead_levels(
         inner: put a heading merged downwards at its lowest level (measures) and not at its highest.
     """
     grid = _grid(sheet, rows, columns, marks, across=False, inner=inner)
+    _centre(grid, columns)
     _fill(grid, levels=range(len(rows) - 1))
     return _levels(grid, rows, names)
 
@@ -126,6 +128,47 @@ def _spread(
             grid.texts[at][line] = text if bears else None
             grid.cells[at][line] = anchor[0] * sheet.shape[1] + anchor[1] if bears else MISSING
             grid.merged[at][line] = True
+
+
+def _centre(grid: Grid, columns: Sequence[int]) -> None:
+    """Give headings that were centred by hand over their columns to all of these.
+
+    The columns part at gaps, or where the headings below begin to repeat; a level of which each part holds one heading, not
+    always the first of its columns, was centred.
+    """
+    for at in range(len(grid.texts) - 1):
+        texts, cells = grid.texts[at], grid.cells[at]
+        known = [line for line, text in enumerate(texts) if text is not None]
+        if len(known) < 2 or known[0] == 0 or any(grid.merged[at]):
+            continue
+        below = list(zip(*grid.texts[at + 1 :], strict=True))
+        for parts in (_at_gaps(columns), _at_repeats(below), _at_last_cycle(grid.texts[-1])):
+            inside = [[line for line in known if first <= line < stop] for first, stop in parts]
+            if len(parts) > 1 and all(len(found) == 1 for found in inside):
+                for (first, stop), (line,) in zip(parts, inside, strict=True):
+                    text, cell = texts[line], cells[line]
+                    texts[first:stop] = [text] * (stop - first)
+                    cells[first:stop] = [cell] * (stop - first)
+                break
+
+
+def _at_gaps(columns: Sequence[int]) -> list[tuple[int, int]]:
+    """The parts of some columns between gaps."""
+    starts = [at for at in range(len(columns)) if not at or columns[at] - columns[at - 1] > 1]
+    return list(itertools.pairwise([*starts, len(columns)]))
+
+
+def _at_repeats(below: Sequence[tuple[str | None, ...]]) -> list[tuple[int, int]]:
+    """The parts of some columns whose headings repeat in turn: as long as the shortest run that says all of them."""
+    for size in range(2, len(below) // 2 + 1):
+        if len(below) % size == 0 and all(below[at] == below[at % size] for at in range(len(below))):
+            return [(first, first + size) for first in range(0, len(below), size)]
+    return []
+
+
+def _at_last_cycle(inner: Sequence[str | None]) -> list[tuple[int, int]]:
+    """The same by the innermost headings alone."""
+    return _at_repeats([(text,) for text in inner])
 
 
 def _fill(grid: Grid, levels: range) -> None:
