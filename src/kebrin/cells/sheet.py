@@ -100,6 +100,30 @@ class Sheet:
         return np.not_equal(self.kinds, Kind.BLANK)
 
     @cached_property
+    def gaps(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """How many rows and columns up to each one hold nothing and are covered by no merge: the gaps that a person sees."""
+        rows, columns = np.zeros(self.shape[0], np.bool_), np.zeros(self.shape[1], np.bool_)
+        for area in self.merges:
+            if self.filled[area.top, area.left]:
+                rows[area.top : area.bottom + 1] = True
+                # One wide title says nothing of the columns below it.
+                columns[area.left : area.right + 1] |= area.bottom > area.top or self._merged_alike(area)
+        filled = self.filled
+        return np.cumsum(~filled.any(axis=1) & ~rows), np.cumsum(~filled.any(axis=0) & ~columns)
+
+    def _merged_alike(self, area: Area) -> bool:
+        """Whether the row below or above is merged over the same columns: they are one column then."""
+        return (area.left, area.right, area.top + 1) in self._spans or (
+            area.left,
+            area.right,
+            area.top - 1,
+        ) in self._spans
+
+    @cached_property
+    def _spans(self) -> frozenset[tuple[int, int, int]]:
+        return frozenset((area.left, area.right, area.top) for area in self.merges)
+
+    @cached_property
     def readings(self) -> Readings:
         """What the texts can be read as, settled column by column."""
         return read_cells(self.values, self.kinds, self.hints)

@@ -177,6 +177,24 @@ def is_ratio(label: str) -> bool:
     return _RATIO.search(label) is not None
 
 
+_KEY = re.compile(
+    r"(?:(?:[^\W\d_]+[ _.-])?(?:no|nr|num|number|id|ident|code|key|ref|reference|index|ticket|voucher|invoice|account|acct|"
+    r"phone|telephone|tel|fax|postcode|zip|line|route|seq|serial|item|lot|batch|bus|berth|plot|unit no)\.?|#|№|"
+    r"[^\W\d_]+[ _-](?:no|nr|id|code)\.?|year|month|week|day|quarter|hour|period|date|"
+    r"jahr|monat|woche|tag|année|mois|semaine|jour)",
+    re.IGNORECASE,
+)
+
+
+def names_a_key(heading: str) -> bool:
+    """Whether a heading names a key or a period: figures below it are names, and do not add up.
+
+    >>> names_a_key("Line"), names_a_key("Ticket no."), names_a_key("Month"), names_a_key("Cars")
+    (True, True, True, False)
+    """
+    return _KEY.fullmatch(heading.strip()) is not None
+
+
 def carried_word(label: str) -> bool:
     """Whether a label says that a line only carries a sum over from another page.
 

@@ -41,9 +41,12 @@ class Frame:
     hidden_rows: tuple[int, ...]
     hidden_columns: tuple[int, ...]
     repeats: tuple[int, ...] = ()
+    pages: tuple[int, ...] = ()
     beside: tuple[int, ...] = ()
     marks: tuple[tuple[int, int], ...] = ()
     listed: bool = False  # one header row over a list, whose columns are measures
+    sections: tuple[int, ...] = ()  # rows of a list that head the records below them
+    comments: tuple[int, ...] = ()  # rows of a list that are no records
 
     @property
     def area(self) -> Area:
@@ -99,8 +102,10 @@ def build(
         inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
         names_by_row = {level.line: level.name for level in boxhead}
         boxhead = tuple(replace(level, name=names_by_row[level.line]) for level in inner if level.line in names_by_row)
-    for row in heads.notes:
-        texts[row, frame.stub[0]] = Role.NOTE
+    for row in (*heads.notes, *frame.comments):
+        texts |= {
+            (row, int(column)): Role.NOTE for column in np.flatnonzero(sheet.filled[row]) if (row, column) not in texts
+        }
     title, title_at = _title(sheet, area, texts)
     return Layout(
         sheet=sheet.name,
@@ -121,6 +126,7 @@ def build(
         hidden_columns=frame.hidden_columns,
         label_rows=(*(int(row) for row in _without(frame.rows[~rows], total_rows)), *heads.rows),
         repeats=frame.repeats,
+        pages=frame.pages,
         measures=measures,
         listed=frame.listed,
         title=title,
@@ -348,9 +354,16 @@ def _texts_around(
     for field in fields:
         texts[field.label_at] = texts[field.value_at] = Role.FIELD
     for row, column in np.argwhere(around).tolist():
-        if (row, column) not in texts and sheet.kinds[row, column] == Kind.TEXT and sheet.looks[row, column] == 0:
+        plain = sheet.kinds[row, column] == Kind.TEXT and not sheet.data[row, column]
+        if (row, column) not in texts and (plain or _is_title(sheet, row, column, area)):
             texts[row, column] = Role.TITLE if row < area.top else Role.NOTE
     return texts
+
+
+def _is_title(sheet: Sheet, row: int, column: int, area: Area) -> bool:
+    """Whether a year or a date stands alone on one of the rows right above a block."""
+    alone = int(sheet.filled[row].sum()) == 1 and row < area.top
+    return alone and not sheet.filled[row + 1 : area.top].any() and bool(period_name([sheet.text(row, column)]))
 
 
 def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> dict[str, str]:

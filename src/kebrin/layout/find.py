@@ -213,17 +213,18 @@ def _frame(
         return None
     data = sheet.data[np.ix_(rows, columns)]
     in_use = np.asarray(data.any(axis=0) | _headed(sheet, boxhead, columns) | np.isin(columns, marks))
-    columns = columns[: _until_gap(columns, in_use, _blank(sheet, 0))]
+    columns = columns[: _until_gap(columns, in_use, sheet.gaps[1])]
     data = data[:, : len(columns)]
-    stop = _until_gap(rows, np.asarray(data.any(axis=1)), _blank(sheet, 1))
+    stop = _until_gap(rows, np.asarray(data.any(axis=1)), sheet.gaps[0])
     while stop and stub and sheet.text(int(rows[stop - 1]), stub[0]).endswith(":"):
         stop -= 1  # fields below the block ("Prepared on:") are no rows of it
     if not stop or not len(columns):
         return None
     heads = tuple(int(row) for row in play.rows if boxhead and boxhead[0] <= row <= after_row)
     return Frame(
-        boxhead, heads, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns, play.repeats
-    )
+        boxhead, heads, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns, play.repeats,
+        play.pages,
+    )  # fmt: skip
 
 
 def _edged(sheet: Sheet, frame: Frame | None, stated: Stated) -> Frame | None:
@@ -250,14 +251,8 @@ def _headed(sheet: Sheet, boxhead: tuple[int, ...], columns: NDArray[np.intp]) -
     return np.asarray(sheet.filled[np.ix_(np.array(boxhead), columns)].any(axis=0))
 
 
-def _blank(sheet: Sheet, axis: int) -> NDArray[np.bool_]:
-    """Which columns (axis 0) or rows (axis 1) hold nothing at all."""
-    return np.asarray(np.logical_not(sheet.filled.any(axis=axis)))
-
-
-def _until_gap(lines: NDArray[np.intp], used: NDArray[np.bool_], blank: NDArray[np.bool_]) -> int:
+def _until_gap(lines: NDArray[np.intp], used: NDArray[np.bool_], blanks: NDArray[np.int64]) -> int:
     """How many of the lines belong to the block: up to the last one in use before a gap of several blank lines."""
-    blanks = np.cumsum(blank)
     last = 0
     for at in np.flatnonzero(used).tolist():
         if last and blanks[lines[at]] - blanks[lines[last - 1]] > _MOST_SPACERS:
@@ -282,7 +277,7 @@ def _boxhead_rows(sheet: Sheet, play: Play, body_row: int, body_column: int, dep
         body_row = above[cutins - 1] if cutins else body_row
         above = above[cutins:]
     for row in above:
-        gap = (taken[-1] if taken else body_row) - row
+        gap = int(sheet.gaps[0][taken[-1] if taken else body_row] - sheet.gaps[0][row]) + 1
         if len(taken) == _DEEPEST or gap > _MOST_SPACERS or not _is_heading(sheet, row, columns, has_inner=bool(taken)):
             break
         taken.append(row)
@@ -347,7 +342,7 @@ def _stub_columns(sheet: Sheet, play: Play, first_row: int, body_column: int, wi
         return tuple(sorted(left[:width]))
     taken: list[int] = []
     for column in left:
-        gap = (taken[-1] if taken else body_column) - column
+        gap = int(sheet.gaps[1][taken[-1] if taken else body_column] - sheet.gaps[1][column]) + 1
         own = sheet.filled[first_row:, column]
         # Columns that are full all the way are labels however many there are.
         wide = len(taken) >= _WIDEST and (gap > 1 or own.mean() < _FULL)

@@ -15,6 +15,10 @@ if TYPE_CHECKING:
     from kebrin.layout.stating import Anchor
 
 
+# A column with no more cells than this, all of them texts, may be remarks beside a table that has so many columns at least.
+_ASIDE_CELLS, _FEWEST_COLUMNS = 2, 3
+
+
 @dataclass(frozen=True)
 class Play:
     """The rows and columns in play: not blank, not hidden."""
@@ -24,10 +28,11 @@ class Play:
     hidden_rows: tuple[int, ...]
     hidden_columns: tuple[int, ...]
     repeats: tuple[int, ...] = ()
+    pages: tuple[int, ...] = ()
 
     def within(self, region: Region) -> Play:
         """Only what lies in a region."""
-        return replace(self, rows=region.rows, columns=region.columns, repeats=region.repeats)
+        return replace(self, rows=region.rows, columns=region.columns, repeats=region.repeats, pages=region.pages)
 
 
 def hidden_lines(play: Play) -> tuple[tuple[int, ...], tuple[int, ...]]:
@@ -45,7 +50,44 @@ def in_play(sheet: Sheet) -> Play:
         hidden_columns = tuple(sorted(column for column in formats.hidden_columns if column < sheet.shape[1]))
     rows = np.setdiff1d(np.flatnonzero(sheet.filled.any(axis=1)), hidden_rows)
     columns = np.setdiff1d(np.flatnonzero(sheet.filled.any(axis=0)), hidden_columns)
+    columns = np.setdiff1d(columns, _asides(sheet, rows, columns))
     return Play(rows, columns, hidden_rows, hidden_columns)
+
+
+def _asides(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
+    """Columns that hold a text or two beside a gap and nothing else: remarks beside a table, a unit between two.
+
+    >>> sheet = Sheet.of([["Quay", "Boats", None, "as counted"], ["East", 3, None, None], ["West", 4, None, None]])
+    >>> _asides(sheet, np.arange(3), np.array([0, 1, 3]))
+    [3]
+    """
+    if len(columns) < _FEWEST_COLUMNS or len(rows) < _FEWEST_COLUMNS:
+        return []
+    filled = sheet.filled[np.ix_(rows, columns)]
+    data = sheet.data[np.ix_(rows, columns)]
+    few = (filled.sum(axis=0) <= _ASIDE_CELLS) & ~data.any(axis=0)
+    found = []
+    for at in np.flatnonzero(few).tolist():
+        column = int(columns[at])
+        alone = not at or sheet.gaps[1][column] > sheet.gaps[1][columns[at - 1]]
+        own = np.flatnonzero(filled[:, at])
+        over = bool(at) and bool((data[own[-1] + 1 :, at - 1]).any()) and at + 1 < len(columns)
+        # Between two blocks: nothing stands below it, and it is in none of the rows that head both sides.
+        between = (
+            over and own[-1] < 3 and filled[own].sum() <= _ASIDE_CELLS * (_ASIDE_CELLS + 2) and _is_gap(filled, at)
+        )
+        merged = any(
+            area.holds(int(rows[one]), column) and area.right > area.left for one in own for area in sheet.merges
+        )
+        if not merged and at and (alone or between):
+            found.append(column)
+    return found
+
+
+def _is_gap(filled: NDArray[np.bool_], at: int) -> bool:
+    """Whether most rows are filled on both sides of a column, and blank in it."""
+    both = filled[:, at - 1] & filled[:, at + 1]
+    return bool(both.sum() >= 3 and not filled[both, at].any())
 
 
 def from_anchor(play: Play, anchor: Anchor) -> Play:

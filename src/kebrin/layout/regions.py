@@ -7,6 +7,7 @@ rows are repeats.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -23,6 +24,10 @@ if TYPE_CHECKING:
 _HEADINGS = 2
 _BLANK = int(Kind.BLANK)
 _REACH = 5
+_PAGE_CELLS = 4
+_PAGE = re.compile(
+    r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+(?:\s*(?:of|/|von|de|av|z)\s*\d+)?\b", re.IGNORECASE
+)
 # The share of its headings that a repeated heading row has.
 _SAID_AGAIN = 0.7
 # A row of fields holds a few pairs; longer rows need not be read for them.
@@ -31,11 +36,15 @@ _MOST_FIELDS = 12
 
 @dataclass(frozen=True, eq=False)
 class Region:
-    """The rows and columns that one block lies in, titles above it included; `repeats` are headings said again."""
+    """The rows and columns that one block lies in, titles above it included.
+
+    `repeats` are headings said again, `pages` the lines that only say which page this is, or repeat the title.
+    """
 
     rows: NDArray[np.intp]
     columns: NDArray[np.intp]
     repeats: tuple[int, ...] = ()
+    pages: tuple[int, ...] = ()
 
 
 # So many rows above a row are compared with it.
@@ -61,9 +70,12 @@ def find_regions(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 
 
 def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[Region]:
-    data = sheet.data[np.ix_(rows, columns)]
+    pages = page_lines(sheet, rows, columns)
+    rows = rows[~np.isin(rows, pages)] if pages else rows
+    data = sheet.data[np.ix_(rows, columns)].copy()
     words = sheet.filled[np.ix_(rows, columns)] & ~data
     heading = _heading_rows(words, data)
+    _lone_periods(sheet, rows, columns, words, data, heading)
     for at in np.flatnonzero(heading).tolist():
         heading[at] = not _is_field_row(sheet, int(rows[at]), columns)
     heading |= _year_rows(sheet, rows, columns, data)
@@ -87,9 +99,39 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
         elif data[at].any() and head:
             seen_data = True
     return [
-        _region(rows, columns, start, stop, repeats)
+        _region(rows, columns, start, stop, repeats, pages)
         for start, stop in zip(starts, [*starts[1:], len(rows)], strict=True)
     ]
+
+
+def page_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[int, ...]:
+    """Rows of few words that say which page this is, or that say a title again, a number in it apart.
+
+    >>> sheet = Sheet.of([["REGISTER", "Page 1 of 2"], ["Berth", "Fee"], ["A1", 3], ["REGISTER", "Page 2 of 2"], ["A2", 4]])
+    >>> page_lines(sheet, np.arange(5), np.arange(2))
+    (0, 3)
+    """
+    filled = sheet.filled[np.ix_(rows, columns)].sum(axis=1)
+    few = np.flatnonzero((filled > 0) & (filled <= _PAGE_CELLS))
+    found: set[int] = set()
+    for at in few.tolist():
+        row = int(rows[at])
+        texts = [sheet.text(row, int(column)) for column in columns if sheet.filled[row, column]]
+        if any(_PAGE.search(text) for text in texts) and not sheet.data[row, columns].any():
+            found.add(row)
+    return tuple(sorted(found))
+
+
+def _lone_periods(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], words: NDArray[np.bool_], data: NDArray[np.bool_],
+    heading: NDArray[np.bool_],
+) -> None:  # fmt: skip
+    """Count years and dates that stand alone on the row above a row of headings as words: they are titles."""
+    for at in np.flatnonzero((data.sum(axis=1) == 1) & ~words.any(axis=1)).tolist():
+        below = next((one for one in range(at + 1, min(at + 3, len(rows))) if (words[one] | data[one]).any()), -1)
+        place = int(data[at].argmax())
+        if below > 0 and heading[below] and period_name([sheet.text(int(rows[at]), int(columns[place]))]):
+            data[at, place], words[at, place] = False, True
 
 
 def _heads_all(
@@ -99,10 +141,19 @@ def _heads_all(
     return bool(filled[at] > _HEADINGS) and not _is_field_row(sheet, int(rows[at]), columns)
 
 
-def _region(rows: NDArray[np.intp], columns: NDArray[np.intp], start: int, stop: int, repeats: list[int]) -> Region:
+def _region(
+    rows: NDArray[np.intp], columns: NDArray[np.intp], start: int, stop: int, repeats: list[int], pages: tuple[int, ...]
+) -> Region:
     again = {at for at in repeats if start <= at < stop}
     kept = [at for at in range(start, stop) if at not in again]
-    return Region(rows[kept], columns, tuple(int(rows[at]) for at in sorted(again)))
+    end = int(rows[stop]) if stop < len(rows) else sheet_end(pages, rows)
+    own = tuple(page for page in pages if (page >= rows[start] or start == 0) and page < end)
+    return Region(rows[kept], columns, tuple(int(rows[at]) for at in sorted(again)), own)
+
+
+def sheet_end(pages: tuple[int, ...], rows: NDArray[np.intp]) -> int:
+    """The row behind the last of some."""
+    return max([*pages, int(rows[-1])]) + 1
 
 
 def _heading_rows(words: NDArray[np.bool_], data: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -198,7 +249,7 @@ def _beside(sheet: Sheet, region: Region) -> list[Region]:
     rows, columns = region.rows, region.columns
     cuts = [0]
     for at in range(2, len(columns) - 1):
-        gap = columns[at] - columns[at - 1] > 1
+        gap = sheet.gaps[1][columns[at]] > sheet.gaps[1][columns[at - 1]]
         if (
             gap and _is_label_column(sheet, rows, int(columns[at])) and _has_data(sheet, rows, columns[cuts[-1] : at])
         ) or (

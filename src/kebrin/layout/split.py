@@ -14,12 +14,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet, column_letters
+from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import average_word, names_a_key, total_word
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 _MOST_ROWS, _MOST_COLUMNS = 200, 24
 _BLANK, _WORDS, _DATA = 0, 1, 2
+# Rows at the top that may be headings; headings that make a series; whole numbers that make a key by going up.
+_TOP_ROWS, _FEWEST_PERIODS, _FEWEST_RISING = 30, 3, 5
 #: Whole numbers between these may be years.
 FIRST_YEAR, LAST_YEAR = 1800, 2150
 # How well a cell suits its region: (words, data).
@@ -100,13 +104,62 @@ def _use(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tup
     use = np.where(data, _DATA, np.where(filled, _WORDS, _BLANK)).astype(np.int8)
     why: list[str] = []
     told = "holds years, dates or running numbers, as headings do"
+    _lone_titles(sheet, use, rows, columns)
     why += [f"row {rows[row] + 1} {told}" for row in _heading_rows(sheet, use, rows, columns)]
-    for column in _label_columns(sheet, use, rows, columns):
+    series = _period_row(sheet, use, rows, columns)
+    for column in series.columns:
+        below = use[series.row + 1 :, column]
+        below[below == _WORDS] = (
+            _DATA  # a column that a period heads beside others is one of the body, whatever it says
+        )
+    for column in _label_columns(sheet, use, rows, columns, series):
         use[:, column][use[:, column] == _DATA] = _WORDS
         why.append(
             f"column {column_letters(int(columns[column]))} holds years, dates, times or running numbers, as labels do"
         )
     return use, tuple(why)
+
+
+@dataclass(frozen=True)
+class _Series:
+    """A row of headings that name periods one after the other, and the columns (by their place) that they head."""
+
+    row: int = -1
+    columns: tuple[int, ...] = ()
+
+
+def _period_row(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> _Series:
+    """The lowest row of period headings above the first figures that are no headings."""
+    found = _Series()
+    for row in range(min(len(rows) - 1, _TOP_ROWS)):
+        if (use[row] == _DATA).sum() > 1:
+            break
+        texts = {at: sheet.text(int(rows[row]), int(columns[at])) for at in np.flatnonzero(use[row] == _WORDS).tolist()}
+        for start in range(3):
+            own = {
+                at: text
+                for at, text in texts.items()
+                if at >= start and not total_word(text) and not average_word(text)
+            }
+            if len(own) >= _FEWEST_PERIODS and len(set(own.values())) > 1 and period_name(list(own.values())):
+                found = _Series(row, tuple(own))
+                break
+    below = use[found.row + 1 :, list(found.columns)]
+    following = np.flatnonzero(below.any(axis=1))
+    # Headings below it would be words throughout: then it heads groups of columns.
+    return found if len(following) and (below[following[0]] == _DATA).any() else _Series()
+
+
+def _lone_titles(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> None:
+    """Count a year or a date that stands alone above the headings as words."""
+    for row in range(min(len(rows) - 1, _TOP_ROWS)):
+        at = np.flatnonzero(use[row])
+        if len(at) > 1:
+            return
+        if len(at) == 1 and use[row, at[0]] == _DATA:
+            text = sheet.text(int(rows[row]), int(columns[at[0]]))
+            if at[0] == 0 and period_name([text]) and (use[row + 1] == _WORDS).sum() > 1:
+                use[row, at[0]] = _WORDS
 
 
 def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
@@ -165,7 +218,9 @@ def _goes_on(sheet: Sheet, cells: list[tuple[int, int]], below: int) -> bool:
     return bool(((numbers >= FIRST_YEAR) & (numbers <= LAST_YEAR) & (numbers % 1 == 0)).all())
 
 
-def _label_columns(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
+def _label_columns(
+    sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp], series: _Series
+) -> list[int]:
     """The columns at the left whose numbers are labels; the first column of real data ends the search."""
     labels: list[int] = []
     for column in range(min(len(columns) - 1, 6)):
@@ -174,12 +229,36 @@ def _label_columns(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], 
             continue
         cells = [(int(rows[row]), int(columns[column])) for row in at]
         # A running number stands at the very left; further in, 1, 2, 3 may well be figures.
-        if not are_labels(sheet, cells, running=column == 0, times=True):
+        if not are_labels(sheet, cells, running=column == 0, times=True) and not _named_as_labels(
+            sheet, use, rows, columns, column, series
+        ):
             break
         if _same_kind_beside(sheet, cells, int(columns[column + 1])):
             break
         labels.append(column)
     return labels
+
+
+def _named_as_labels(
+    sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp], column: int, series: _Series
+) -> bool:
+    """Whether figures are labels by their heading.
+
+    It names a key or a period while others do not, or stands before headings that are a series of periods without it; or the
+    figures are whole, stand first and go up all the way.
+    """
+    at = np.flatnonzero(use[:, column] == _DATA)
+    numbers = sheet.numbers[rows[at], columns[column]]
+    if column in series.columns or np.isnan(numbers).any() or (numbers % 1 != 0).any():
+        return False
+    above = np.flatnonzero(use[: at[0], column] == _WORDS)
+    head = sheet.text(int(rows[above[-1]]), int(columns[column])) if len(above) else ""
+    if head and series.columns and column < min(series.columns) and above[-1] <= series.row:
+        return True
+    if head and names_a_key(head) and len(columns) > column + 1:
+        return True
+    steps = np.diff(numbers)
+    return column == 0 and len(numbers) >= _FEWEST_RISING and bool((steps > 0).all()) and len(columns) > 1
 
 
 def _same_kind_beside(sheet: Sheet, cells: list[tuple[int, int]], beside: int) -> bool:

@@ -22,6 +22,7 @@ class Why(StrEnum):
     CARRIED = "carried over"
     REPEAT = "repeated heading"
     UNIT = "unit line"
+    PAGE = "page line"
     TITLE = "title"
     NOTE = "note"
     MARK = "footnote marks"

@@ -15,6 +15,7 @@ Whatever is filled and arrives by none of these is unclaimed.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
@@ -34,10 +35,12 @@ if TYPE_CHECKING:
 
     from kebrin.table import Segment, Table
 
+_PAGE = re.compile(r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
 _LISTED = 200
 _FEW = 6
 _USE_OF = {
     Why.TOTAL: Use.TOTAL, Why.MEAN: Use.TOTAL, Why.CARRIED: Use.TOTAL, Why.REPEAT: Use.REPEAT, Why.UNIT: Use.HEADING,
+    Why.PAGE: Use.NOTE,
     Why.TITLE: Use.TITLE, Why.NOTE: Use.NOTE, Why.MARK: Use.MARK, Why.HIDDEN: Use.HIDDEN, Why.STATED: Use.STATED,
 }  # fmt: skip
 
@@ -332,7 +335,7 @@ def _cells_of(account: _Account, left: Left) -> Sequence[tuple[int, int]]:
         spans = [(hull[1], hull[3]) for hull in account.hulls if hull[0] <= left.at <= hull[2] + 1] or [
             (hull[1], hull[3]) for hull in account.hulls
         ]
-        if left.why == Why.HIDDEN or not spans:
+        if left.why in {Why.HIDDEN, Why.PAGE} or not spans:
             return [(left.at, column) for column in columns]
         return [(left.at, column) for column in columns if any(first <= column <= last for first, last in spans)]
     rows = np.flatnonzero(account.sheet.filled[:, left.at]).tolist()
@@ -352,9 +355,16 @@ def _refuted(
         return {(row, column) for row, column in cells if not _said_in(sheet, left.like, row, column)}
     if left.why == Why.UNIT:
         return {cell for cell in cells if not is_unit(sheet.text(*cell)) and not _is_lone(sheet, cell)}
+    if left.why == Why.PAGE:
+        return set() if _is_page_line(sheet, left.at) else set(cells)
     if left.why in {Why.TITLE, Why.NOTE}:
         return {cell for cell in cells if not _is_around(account, cell)}
     return set()
+
+
+def _is_page_line(sheet: Sheet, row: int) -> bool:
+    texts = [sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist()]
+    return not sheet.data[row].any() and any(_PAGE.search(text) for text in texts)
 
 
 def _said_in(sheet: Sheet, rows: Sequence[int], row: int, column: int) -> bool:

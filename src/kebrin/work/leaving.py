@@ -37,7 +37,10 @@ def verdict_of(sheet: Sheet, layouts: Sequence[Layout], tables: Sequence[Table],
 
 def fields_of(layouts: Sequence[Layout]) -> list[FieldAt]:
     """The fields around some blocks."""
-    return [FieldAt(one.name, one.label_at, one.value_at) for layout in layouts for one in layout.fields]
+    found = [FieldAt(one.name, one.label_at, one.value_at) for layout in layouts for one in layout.fields]
+    # A title that names a period is a column too.
+    titles = [(one.title_name, one.title_at) for one in layouts if one.title_name and one.title_at]
+    return [*found, *(FieldAt(name, at, at) for name, at in titles)]
 
 
 def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
@@ -48,6 +51,7 @@ def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
         left += [Left(Why.HIDDEN, "column", column) for column in layout.hidden_columns]
         left += [_total(sheet, layout, line) for line in layout.totals]
         left += [Left(Why.REPEAT, "row", row, like=layout.boxhead_rows) for row in layout.repeats]
+        left += [Left(Why.PAGE, "row", row) for row in layout.pages]
         left += _unit_lines(layout)
         left += _marks(layout)
         for role, why in ((Role.TITLE, Why.TITLE), (Role.NOTE, Why.NOTE)):

@@ -6,6 +6,7 @@ do so where they differ.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -16,6 +17,13 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from kebrin.work.sheet import Piece
+
+
+_CAPTION = re.compile(
+    r"^(?:table|tab|figure|fig|chart|exhibit|annex|appendix|tabelle|tableau|tabla|tabell|schedule)\b\.?\s*"
+    r"(?:\d+(?:[.\-]\d+)*[a-z]?|[ivxlIVXL]+|[A-Z])\b\s*[.:–—-]*\s*",
+    re.IGNORECASE,
+)
 
 
 @dataclass(frozen=True)
@@ -85,11 +93,22 @@ def _of_fields(pieces: Sequence[Piece]) -> list[Stamp]:
 def _of_titles(pieces: Sequence[Piece]) -> list[Stamp]:
     """Titles, where several blocks of one sheet have one each and they differ."""
     several = len({(piece.file, piece.sheet) for piece in pieces}) < len(pieces)
-    titles = tuple(piece.layout.title or None for piece in pieces)
+    periods = {piece.layout.title_name for piece in pieces}
+    titles = tuple(without_caption(piece.layout.title) or None for piece in pieces)
+    if len(periods) == 1 and "" not in periods:
+        return [Stamp(periods.pop(), "title", "block title", titles)]
     if not several or None in titles or len(set(titles)) < 2:
         return []
-    name = pieces[0].layout.title_name or "title"
-    return [Stamp(name, "title", "block title", titles)]
+    return [Stamp("title", "title", "block title", titles)]
+
+
+def without_caption(title: str) -> str:
+    """A title without the number that it bears ("Table 33: ..."), which tells nothing of its block.
+
+    >>> without_caption("Table 3. North quay"), without_caption("Table 33"), without_caption("North quay")
+    ('North quay', '', 'North quay')
+    """
+    return _CAPTION.sub("", title).strip()
 
 
 def beside(label: str, *, everywhere: bool) -> str:

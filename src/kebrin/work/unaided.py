@@ -13,6 +13,7 @@ from kebrin.values.entries import has_plain_sign
 from kebrin.work.joining import Arrived, Done, Terms, join, prove
 from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of, work_sheet
 from kebrin.work.stamps import Stamp, stamps_of
+from kebrin.work.summaries import without_summaries
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -106,6 +107,7 @@ def survey_reports(
         works += done
         used = tuple(work.ledger.sheet for work in done)
         sources.append(source_of(report, used, dict(report.hidden)))
+    works = without_summaries(works)
     pieces = [piece for work in works for piece in work.pieces]
     if not pieces:
         raise LayoutError(

@@ -1,0 +1,121 @@
+"""Sheets that sum other sheets: found by arithmetic over sheets, tied out, and left out of the tables.
+
+Two kinds are known: a sheet laid out as its siblings are, each value of which is the sum of theirs; and a sheet with a line for
+each of the others, by name, whose values are the sums over them.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from kebrin.grammar.words import total_word
+from kebrin.proof import LeftLine, Use
+from kebrin.table import Remark
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.work.sheet import Piece, SheetWork
+
+    Values = dict[tuple[str, ...], float]
+
+_MOST_ROWS, _FEWEST_VALUES = 50_000, 3
+
+
+def without_summaries(works: Sequence[SheetWork]) -> list[SheetWork]:
+    """The work on some sheets, with those that sum others left out and accounted for."""
+    found = list(works)
+    for at, work in enumerate(works):
+        others = [one for one in works if one is not work and one.pieces]
+        if len(work.pieces) != 1 or len(others) < 2:
+            continue
+        said = _sums_alike(work.pieces[0], others) or _sums_by_name(work.pieces[0], others)
+        if said:
+            found[at] = _left_out(work, said)
+    return found
+
+
+def _values(piece: Piece) -> Values | None:
+    """The numbers of a block by their labels; None if it holds anything else, or two records of the same labels."""
+    table = piece.table
+    if len(table.measures) != 1 or len(table) > _MOST_ROWS:
+        return None
+    column = table.data.column(table.measures[0])
+    if str(column.type) != "double":
+        return None
+    paths = zip(*(map(str, table.data.column(name).to_pylist()) for name in table.dimensions), strict=True)
+    values = {path: number for path, number in zip(paths, column.to_pylist(), strict=True) if number is not None}
+    return values if len(values) == len(column) - column.null_count else None
+
+
+def _ties(stated: float, computed: float, scale: float) -> bool:
+    return abs(stated - computed) <= 1e-9 * max(abs(stated), scale, 1.0)
+
+
+def _sums_alike(piece: Piece, others: Sequence[SheetWork]) -> str:
+    """Whether each value of a block is the sum of those of the blocks that are laid out like it."""
+    alike = [one for work in others for one in work.pieces if one.table.columns == piece.table.columns]
+    own = _values(piece)
+    if own is None or len(alike) < 2 or len(own) < _FEWEST_VALUES:
+        return ""
+    sums: defaultdict[tuple[str, ...], float] = defaultdict(float)
+    for other in alike:
+        values = _values(other)
+        if values is None:
+            return ""
+        for path, number in values.items():
+            sums[path] += number
+    if set(sums) != set(own) or not any(own.values()):
+        return ""
+    scale = sum(map(abs, sums.values()))
+    if not all(_ties(number, sums[path], scale) for path, number in own.items()):
+        return ""
+    return f"its {len(own):,} values are the sums of those of {_some([one.sheet for one in alike])}"
+
+
+def _sums_by_name(piece: Piece, others: Sequence[SheetWork]) -> str:
+    """Whether a block has a line for each of the other sheets, and its values are the sums over these."""
+    own = _values(piece)
+    if own is None or len(own) < 2:
+        return ""
+    by_sheet = {one.sheet.casefold(): one for work in others for one in work.pieces}
+    named = {path: [label for label in path if label.casefold() in by_sheet] for path in own}
+    if any(len(labels) != 1 for labels in named.values()) or not any(own.values()):
+        return ""
+    known: dict[str, Values] = {}
+    for path, number in own.items():
+        sheet = named[path][0]
+        if sheet not in known:
+            values = _values(by_sheet[sheet.casefold()])
+            if values is None:
+                return ""
+            known[sheet] = values
+        rest = {label.casefold() for label in path if label != sheet and not total_word(label)}
+        fitting = [value for labels, value in known[sheet].items() if rest <= {label.casefold() for label in labels}]
+        computed = fitting or (list(known[sheet].values()) if len(set(own)) == len(known) else [])
+        if not computed or not _ties(number, sum(computed), sum(map(abs, computed))):
+            return ""
+    return f"its {len(own):,} values are sums over {_some(list(known))}"
+
+
+def _some(names: Sequence[str]) -> str:
+    shown = ", ".join(dict.fromkeys(names[:4]))
+    return f"{shown} and {len(names) - 4} more sheets" if len(names) > 4 else shown
+
+
+def _left_out(work: SheetWork, said: str) -> SheetWork:
+    """The sheet without its table: its values are left out as sums, and all its cells are accounted for."""
+    ledger = work.ledger
+    words = {Use.VALUE.word, Use.LABEL.word, Use.HEADING.word, Use.FIELD.word}
+    moved = sum(count for use, count in ledger.counts.items() if use in words)
+    counts = {use: count for use, count in ledger.counts.items() if use not in words}
+    counts[Use.TOTAL.word] = counts.get(Use.TOTAL.word, 0) + moved
+    line = LeftLine(f"sheet {ledger.sheet!r}", "", "total", "it sums other sheets", "")
+    kept = tuple(one for one in ledger.objections if one.rule != "total")
+    remark = Remark("sheet of sums", f"{said}; it was left out, all tie", ledger.file, ledger.sheet)
+    return replace(
+        work, pieces=(), ledger=replace(ledger, counts=counts, lines=(*ledger.lines, line), objections=kept, via={}),
+        remarks=(remark,),
+    )  # fmt: skip
