@@ -186,6 +186,10 @@ _KEY = re.compile(
 )
 
 
+#: Words in a heading whose figures are years.
+YEARS = re.compile(r"\b(?:years?|built|since|founded|baujahr|jahr|année|año|anno|jaar|år)\b", re.IGNORECASE)
+
+
 def names_a_key(heading: str) -> bool:
     """Whether a heading names a key or a period: figures below it are names, and do not add up.
 

@@ -13,7 +13,7 @@ from kebrin.grammar.words import average_word, carried_word, is_ratio, is_unit, 
 from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.fields import find_fields
 from kebrin.layout.formulas import summing_lines
-from kebrin.layout.heads import Heads, find_heads
+from kebrin.layout.heads import Heads, find_heads, listed_heads, lone_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
 from kebrin.layout.model import KEPT, MISSING, NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
 from kebrin.layout.naming import find_names, split_corner
@@ -170,8 +170,13 @@ def _measures(
 def _heads(
     sheet: Sheet, frame: Frame, totals: Sequence[TotalLine], stated: Stated, marks: Collection[str], depths: Depths
 ) -> Heads:
-    if frame.listed or not frame.stub or (len(frame.stub) > 1 and not depths.told) or stated.cutins == ():
+    if not frame.stub or stated.cutins == () or (frame.listed and not frame.sections):
         return Heads()
+    if frame.listed:
+        found = listed_heads(sheet, frame.rows, frame.stub[0], frame.sections, marks)
+        return _with_stated_names(found, stated)
+    if len(frame.stub) > 1 and not depths.told:
+        return _with_stated_names(lone_heads(sheet, frame.rows, frame.stub, frame.columns, marks), stated)
     column = frame.stub[-1]
     above = {
         line.at
@@ -182,7 +187,10 @@ def _heads(
         and not total_word(sheet.text(line.at, column))
         and not says_whole(sheet.text(line.at, column))
     }
-    found = find_heads(sheet, frame.rows, column, frame.columns, above, marks, depths)
+    return _with_stated_names(find_heads(sheet, frame.rows, column, frame.columns, above, marks, depths), stated)
+
+
+def _with_stated_names(found: Heads, stated: Stated) -> Heads:
     if stated.cutins is None or not found.levels:
         return found
     levels = tuple(replace(level, name=name) for level, name in zip(found.levels, stated.cutins, strict=False))
@@ -243,7 +251,7 @@ def _with_data(sheet: Sheet, frame: Frame, stated: Stated) -> NDArray[np.bool_]:
     """Which rows are observations: a row whose outer label alone is filled only labels the rows below it."""
     filled = np.asarray(sheet.filled[np.ix_(frame.rows, frame.columns)].any(axis=1))
     if frame.listed:
-        return np.ones(len(frame.rows), np.bool_)
+        return ~np.isin(frame.rows, frame.sections)
     if len(frame.stub) < 2:
         return np.ones(len(frame.rows), np.bool_) if frame.stub and stated.cutins == () else filled
     return np.asarray(np.logical_or(filled, sheet.filled[frame.rows, frame.stub[-1]]))

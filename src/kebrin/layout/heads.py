@@ -28,6 +28,8 @@ if TYPE_CHECKING:
 # A label-only row longer than this, or one that ends as a sentence, is a note between the rows.
 _LONGEST_HEAD = 60
 _NUMBERED = 0.8
+# So many of the rows with figures must bear a label of their own beside those that stand alone.
+_OWN_LABELS = 0.5
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,7 +92,54 @@ def find_heads(
         levels = _depths_by_runs(heads, bare)
         why = "rows with a label alone, or with the sum of those below, head the rows below them"
     width = sheet.shape[1]
-    return Heads(_levels(rows, texts, heads, levels, indents if set_in else None, column, width), only, notes, why)
+    lanes = [column] * len(rows)
+    return Heads(_levels(rows, texts, heads, levels, indents if set_in else None, lanes, width), only, notes, why)
+
+
+def listed_heads(
+    sheet: Sheet, rows: NDArray[np.intp], column: int, sections: Collection[int], marks: Collection[str] = ()
+) -> Heads:
+    """The heads of a list: rows that are known to head the records below them."""
+    heads = [at for at, row in enumerate(rows.tolist()) if row in sections]
+    return _by_runs(sheet, rows, [column] * len(rows), heads, marks)
+
+
+def lone_heads(
+    sheet: Sheet, rows: NDArray[np.intp], stub: Sequence[int], columns: NDArray[np.intp], marks: Collection[str] = ()
+) -> Heads:
+    """The heads beside several label columns: rows that hold one label and nothing else, among rows that bear their own.
+
+    >>> from kebrin.cells import Sheet
+    >>> rows = [["Fish", None, None], ["Cod", "t", 1], ["Eel", "t", 2], ["Grain", None, None], ["Oats", "t", 3]]
+    >>> found = lone_heads(Sheet.of(rows), np.arange(5), (0, 1), np.array([2]))
+    >>> found.levels[0].labels(), found.rows
+    ([None, 'Fish', 'Fish', None, 'Grain'], (0, 3))
+    """
+    labels = sheet.filled[np.ix_(rows, list(stub))]
+    bare = ~sheet.filled[np.ix_(rows, columns)].any(axis=1) & (labels.sum(axis=1) == 1)
+    own = labels[~bare & sheet.filled[np.ix_(rows, columns)].any(axis=1)]
+    # Where the column is blank on the rows below, it is a label column whose labels stand on rows of their own.
+    if not bare.any() or not len(own) or own[:, 0].mean() < _OWN_LABELS:
+        return Heads()
+    lanes = [stub[int(found.argmax())] for found in labels]
+    notes = tuple(int(row) for row, lane in zip(rows[bare], np.array(lanes)[bare], strict=True)
+                  if _is_note(text := sheet.text(int(row), int(lane))) or _is_sentence(text))  # fmt: skip
+    heads = [at for at, row in enumerate(rows.tolist()) if bare[at] and row not in notes]
+    found = _by_runs(sheet, rows, lanes, heads, marks)
+    return Heads(found.levels, found.rows, notes, found.why)
+
+
+def _by_runs(
+    sheet: Sheet, rows: NDArray[np.intp], lanes: Sequence[int], heads: Sequence[int], marks: Collection[str]
+) -> Heads:
+    if not heads:
+        return Heads()
+    bare = np.isin(np.arange(len(rows)), heads)
+    texts = [label(sheet.at(int(row), lane), marks) if sheet.filled[row, lane] else None
+             for row, lane in zip(rows, lanes, strict=True)]  # fmt: skip
+    levels = _levels(rows, texts, heads, _depths_by_runs(heads, bare), None, lanes, sheet.shape[1])
+    why = "rows with a label alone head the rows below them"
+    return Heads(levels, tuple(int(rows[at]) for at in heads), (), why)
 
 
 def _without_values(sheet: Sheet, rows: NDArray[np.intp], column: int, bare: NDArray[np.bool_]) -> set[int]:
@@ -127,7 +176,7 @@ def _depths_by_runs(heads: Sequence[int], bare: NDArray[np.bool_]) -> dict[int, 
 
 def _levels(
     rows: NDArray[np.intp], texts: list[str | None], heads: Sequence[int], depths: dict[int, int],
-    indents: Sequence[int] | None, column: int, width: int,
+    indents: Sequence[int] | None, lanes: Sequence[int], width: int,
 ) -> tuple[Level, ...]:  # fmt: skip
     count = max(depths.values()) + 1
     here: list[str | None] = [None] * count
@@ -141,7 +190,7 @@ def _levels(
             depth = depths[at]
             here[depth:] = [texts[at], *([None] * (count - depth - 1))]
             since[depth] = indents[at] if indents else 0
-            source[depth] = int(rows[at]) * width + column
+            source[depth] = int(rows[at]) * width + lanes[at]
         elif indents:
             # A row that is set in no further than a head is not below it.
             for depth in range(count):
@@ -154,6 +203,6 @@ def _levels(
             cells[depth].append(source[depth] if known else MISSING)
     ordinals = [f" {depth + 1}" for depth in range(count)] if count > 1 else [""]
     return tuple(
-        Level.of(f"section{ordinal}", found, column, own)
+        Level.of(f"section{ordinal}", found, lanes[0], own)
         for ordinal, found, own in zip(ordinals, labels, cells, strict=True)
     )

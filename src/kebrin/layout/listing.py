@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from kebrin.cells import Sheet, a1
 from kebrin.layout.build import Frame
-from kebrin.layout.lists import find_records, find_word_list
+from kebrin.layout.lists import Listing, find_records, find_word_list
 from kebrin.layout.model import Evidence, Stated
 from kebrin.layout.play import Play, hidden_lines
 
@@ -22,15 +24,10 @@ def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) 
         return None
     width = 1 if stated.stub is None else len(stated.stub)
     found = find_records(sheet, play.rows, play.columns)
-    if found is None or not 0 < width < len(play.columns) or (anchor is not None and anchor.row != found[0]):
+    if found is None or not 0 < width < len(play.columns) or (anchor is not None and anchor.row != found.head):
         return None
-    head, last = found
     why = "one row of headings, each over a column of its own kind"
-    return Frame(
-        (head,), (head,), tuple(play.columns[:width].tolist()), play.rows[(play.rows > head) & (play.rows <= last)],
-        play.columns[width:], (Evidence("list", f"from {a1(head, int(play.columns[0]))}", why, 0.9),), *hidden_lines(play),
-        play.repeats, listed=True,
-    )  # fmt: skip
+    return _frame(play, found, width, Evidence("list", f"from {a1(found.head, found.columns[0])}", why, 0.9))
 
 
 def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
@@ -38,13 +35,17 @@ def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     found = find_word_list(sheet, play.rows, play.columns)
     if found is None or (stated.boxhead is not None and len(stated.boxhead) != 1):
         return None
-    head, last = found
-    used = play.columns[sheet.filled[head, play.columns]]
     width = 1 if stated.stub is None else len(stated.stub)
-    if width >= len(used):
+    if width >= len(found.columns):
         return None
     why = "one row of short headings over rows of words, each column mostly filled"
+    return _frame(play, found, width, Evidence("list", f"from {a1(found.head, found.columns[0])}", why, 0.8))
+
+
+def _frame(play: Play, found: Listing, width: int, evidence: Evidence) -> Frame:
+    rows = np.array(sorted({*found.records, *found.sections}), np.intp)
     return Frame(
-        (head,), (head,), tuple(used[:width].tolist()), play.rows[(play.rows > head) & (play.rows <= last)], used[width:],
-        (Evidence("list", f"from {a1(head, int(used[0]))}", why, 0.8),), *hidden_lines(play), play.repeats, listed=True,
+        (found.head,), (found.head,), found.columns[:width], rows, np.array(found.columns[width:], np.intp), (evidence,),
+        *hidden_lines(play), tuple(sorted({*play.repeats, *found.repeats})), play.pages, listed=True, sections=found.sections,
+        comments=found.comments,
     )  # fmt: skip

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import leading_zero, look_of
+from kebrin.grammar.words import YEARS, is_ratio, leading_zero, look_of, names_a_key
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -28,6 +29,9 @@ _BLANK_KEYS, _TITLE_CELLS = 0.1, 2
 # Of two columns of words, so many of the second's must look alike (letters and digits apart) to be those of records.
 _ALIKE = 0.4
 _MOSTLY = 0.7
+# A row with so many of the headings says them again; a text of so many words may be a sentence.
+_SAID_AGAIN, _SENTENCE = 0.7, 4
+_FEWEST_UNLIKE = 3
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
 _MONEY = re.compile(r"[€$£¥₹]|\b[A-Z]{3}\b")
@@ -55,12 +59,24 @@ def is_calendar(sheet: Sheet, layout: Layout) -> bool:
     return len(days) >= _FEWEST_DAYS and bool((days == np.arange(1, len(days) + 1)).all())
 
 
-def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[int, int] | None:
-    """The header row and the last row of a list of words among rows without figures, or None if they are no list.
+@dataclass(frozen=True)
+class Listing:
+    """A list of records: its heading row, its columns, and what each row below the headings is."""
+
+    head: int
+    columns: tuple[int, ...]
+    records: tuple[int, ...]
+    repeats: tuple[int, ...] = ()
+    sections: tuple[int, ...] = ()
+    comments: tuple[int, ...] = ()
+
+
+def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
+    """A list of words, among rows without figures; None if they are no list.
 
     >>> sheet = Sheet.of([["Vessel", "Home port", "Crew"], ["Gull", "Hallan", "full"], ["Tern", "Brae", "short"]])
-    >>> find_word_list(sheet, np.arange(3), np.arange(3))
-    (0, 2)
+    >>> find_word_list(sheet, np.arange(3), np.arange(3)).records
+    (1, 2)
     """
     if len(columns) < 2 or len(rows) < _FEWEST_ROWS + 1:
         return None
@@ -69,33 +85,33 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     if widest < 2:
         return None
     at = int(np.argmax(filled.sum(axis=1) == widest))
-    used = np.flatnonzero(filled[at])
-    # The list ends at the first row that holds one text only: a note, or nothing.
-    body = filled[at + 1 :, used]
-    thin = np.flatnonzero(body.sum(axis=1) < 2)
-    body = body[: thin[0]] if len(thin) else body
-    if len(body) < _FEWEST_ROWS or (body.mean(axis=0) < _FILLED).any():
-        return None
-    header = [sheet.text(int(rows[at]), int(columns[column])) for column in used]
-    plain = all(sheet.kinds[rows[at], columns[column]] == Kind.TEXT for column in used)
+    used = columns[filled[at]]
+    header = [sheet.text(int(rows[at]), int(column)) for column in used]
+    plain = all(sheet.kinds[rows[at], column] == Kind.TEXT for column in used)
     short = all(len(text) <= _LONGEST_HEADING and not text.endswith((":", ".")) for text in header)
     if not plain or not short or len(set(header)) < len(header):
         return None
-    if len(used) == 2 and not _is_bold(sheet, int(rows[at]), columns[used]):
+    found = _classified(sheet, rows, columns, at, used)
+    body = sheet.filled[np.ix_(found.records, used)]
+    if len(found.records) < _FEWEST_ROWS or (body.mean(axis=0) < _FILLED).any():
+        return None
+    if len(used) == 2 and not (
+        _is_bold(sheet, int(rows[at]), used) or _tells_records(sheet, np.array(found.records), used)
+    ):
         return None  # two columns of words may as well be labels and what they say
-    labels = [sheet.text(int(row), int(columns[used[0]])) for row in rows[at + 1 : at + 1 + len(body)]]
-    return None if any(text.endswith(":") for text in labels) else (int(rows[at]), int(rows[at + len(body)]))
+    labels = [sheet.text(row, int(used[0])) for row in found.records]
+    return None if any(text.endswith(":") for text in labels) else found
 
 
-def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[int, int] | None:
-    """The header row and the last row of a list of records: a heading over each column, columns of unlike kinds.
+def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
+    """A list of records: a heading over each column, columns of unlike kinds; None if the rows are no such list.
 
     Columns of figures behind label columns may as well be a crosstab, and so may columns that periods head: these are
-    left to others. A list has words or dates behind figures, or no figures at all.
+    left to others. A list has words or dates behind figures, or no figures at all, or a key and one column of figures.
 
     >>> sheet = Sheet.of([["Ticket", "Due", "Port"], ["T1", 12.5, "Hallan"], ["T2", "n/a", "Brae"]])
-    >>> find_records(sheet, np.arange(3), np.arange(3))
-    (0, 2)
+    >>> find_records(sheet, np.arange(3), np.arange(3)).records
+    (1, 2)
     """
     if len(columns) < 2 or len(rows) <= _FEWEST_ROWS:
         return None
@@ -103,20 +119,68 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     full = np.flatnonzero(filled.all(axis=1))
     if not len(full) or not _heads_records(sheet, rows, columns, filled, int(full[0])):
         return None
-    at = int(full[0])
-    many = filled[at + 1 :].sum(axis=1)
-    if (many >= 2).sum() < _FEWEST_ROWS:
+    found = _classified(sheet, rows, columns, int(full[0]), columns)
+    if len(found.records) < _FEWEST_ROWS:
         return None
-    # One cell alone in a row is a head of those below it, or a note, unless it is a key.
-    keys = _lone_keys(sheet, rows[at + 1 :], columns, many)
-    last = int(np.flatnonzero((many >= 2) | keys)[-1])
-    body = slice(at + 1, at + 2 + last)
-    alone = many[: last + 1] < 2
-    if (alone & ~keys[: last + 1]).any() or alone.mean() > _FILLED or filled[body, 0].mean() < 1 - _BLANK_KEYS:
+    body = np.array(found.records)
+    many = sheet.filled[np.ix_(body, columns)].sum(axis=1)
+    # A row of one cell is a head of those below it, a note, or a record that has its key alone: many are no list.
+    if (many < 2).mean() > _FILLED or sheet.filled[body, columns[0]].mean() < 1 - _BLANK_KEYS:
         return None
-    if not _are_records(sheet, rows[body], columns, [sheet.text(int(rows[at]), int(column)) for column in columns]):
+    if not _are_records(sheet, body, columns, [sheet.text(found.head, int(column)) for column in columns]):
         return None
-    return int(rows[at]), int(rows[body.stop - 1])
+    return found
+
+
+def _classified(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int, used: NDArray[np.intp]
+) -> Listing:
+    """What each row below a list's headings is: a record, the headings again, a head of records, a comment."""
+    heads = [sheet.text(int(rows[at]), int(column)).casefold() for column in used]
+    below = rows[at + 1 :]
+    many = sheet.filled[np.ix_(below, used)].sum(axis=1)
+    last = int(np.flatnonzero(many >= 2)[-1]) if (many >= 2).any() else -1
+    keys = _lone_keys(sheet, below, used, many) if last >= 0 else np.zeros(len(below), np.bool_)
+    end = max(last, int(np.flatnonzero(keys)[-1]) if keys.any() else -1)
+    records, repeats, alone, comments = [], [], [], []
+    for place, row in enumerate(below[: end + 1].tolist()):
+        if many[place] >= 2 and _is_said_again(sheet, row, used, heads):
+            repeats.append(row)
+        elif many[place] >= 2 or keys[place]:
+            records.append(row)
+        elif _is_comment(sheet, row, used):
+            comments.append(row)
+        else:
+            alone.append(row)
+    # Rows with one short label head what follows where a list begins with one; else they are records of a key alone.
+    if alone and records and alone[0] < records[0] and all(sheet.filled[row, used[0]] for row in alone):
+        sections, more = tuple(alone), []
+    else:
+        sections, more = (), alone
+    return Listing(
+        int(rows[at]), tuple(used.tolist()), tuple(sorted([*records, *more])), tuple(repeats), sections, tuple(comments)
+    )
+
+
+def _is_said_again(sheet: Sheet, row: int, used: NDArray[np.intp], heads: Sequence[str]) -> bool:
+    """Whether a row says what the headings say, in any case; a heading may be left out the second time."""
+    said = [(sheet.text(row, int(column)).casefold(), head) for column, head in zip(used, heads, strict=True)]
+    known = [(text, head) for text, head in said if text]
+    return all(text == head for text, head in known) and len(known) >= _SAID_AGAIN * len(heads)
+
+
+def _is_comment(sheet: Sheet, row: int, used: NDArray[np.intp]) -> bool:
+    """Whether the one text of a row is a comment: it begins with a sign for one, or is a sentence."""
+    column = int(used[sheet.filled[row, used]][0]) if sheet.filled[row, used].any() else int(used[0])
+    text = sheet.text(row, column)
+    words = text.split()
+    sentence = len(words) >= _SENTENCE and sum(word[:1].islower() for word in words) * 3 >= len(words)
+    return (
+        text.startswith(("#", "//", "--", ";;", "*"))
+        or text.endswith((".", ":"))
+        or len(text) > _LONGEST_HEADING
+        or sentence
+    )
 
 
 def _lone_keys(
@@ -158,14 +222,51 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     if {"figures", "money"} <= set(kinds[1:]):
         return True
     if not others:
-        return False
+        return _all_figures(sheet, rows, columns, kinds, heads) or (
+            len(columns) >= _FEWEST_UNLIKE and kinds[0] == "words" and _unlike(sheet, rows, columns, figures, heads)
+        )
     if len(columns) == 2:
         return sheet.textual and _tells_records(sheet, rows, columns)
     if not figures or max(others) > min(figures):
         return True
+    if _has_key(sheet, rows, columns) and (len(figures) == 1 or _unlike(sheet, rows, columns, figures, heads)):
+        return True
     # Labels before figures: dates that are texts are none, and one that is said once for several rows is none of a record.
     unlike = len(figures) == 1 or (sheet.textual and "dates" in kinds[1:])
     return unlike and bool((sheet.filled[np.ix_(rows, columns[others])].mean(axis=0) > _MOSTLY).all())
+
+
+def _has_key(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
+    """Whether the first column says something else on every row: each is a record of its own."""
+    keys = [sheet.text(int(row), int(columns[0])) for row in rows]
+    return all(keys) and len(set(keys)) == len(keys)
+
+
+def _unlike(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], figures: Sequence[int], heads: Sequence[str]
+) -> bool:
+    """Whether columns of figures are of unlike kinds by their headings: keys, years, shares, money, or plain amounts."""
+    return len({_family(sheet, rows, int(columns[place]), heads[place]) for place in figures}) > 1
+
+
+def _family(sheet: Sheet, rows: NDArray[np.intp], column: int, head: str) -> str:
+    numbers = sheet.numbers[rows, column]
+    known = numbers[~np.isnan(numbers)]
+    if names_a_key(head):
+        return "key"
+    if len(known) and YEARS.search(head) and ((known >= 1700) & (known <= 2200) & (known % 1 == 0)).all():
+        return "year"
+    return "money" if _MONEY.search(head) else "share" if is_ratio(head) else "plain"
+
+
+def _all_figures(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], kinds: Sequence[str], heads: Sequence[str]
+) -> bool:
+    """Whether columns of nothing but figures are records: some headings name keys or periods, and others amounts."""
+    if set(kinds) != {"figures"} or len(columns) < 2:
+        return False
+    keys = [names_a_key(head) for head in heads]
+    return any(keys[1:]) and not all(keys) and _unlike(sheet, rows, columns, range(len(columns)), heads)
 
 
 def _heads_records(
@@ -176,7 +277,13 @@ def _heads_records(
     heads = [sheet.text(*cell) for cell in cells]
     plain = all(sheet.kinds[cell] == Kind.TEXT and not sheet.data[cell] for cell in cells)
     short = all(len(head) <= _LONGEST_HEADING and not head.endswith(":") for head in heads)
-    merged = any(area.bottom >= rows[max(at - 1, 0)] and area.top <= rows[-1] for area in sheet.merges)
+    own = set(columns.tolist())
+    # A merge over columns that hold nothing else is one wide cell.
+    merged = any(
+        area.bottom >= rows[max(at - 1, 0)] and area.top <= rows[-1]
+        and (area.bottom > area.top or len(own & set(range(area.left, area.right + 1))) > 1)
+        for area in sheet.merges
+    )  # fmt: skip
     return bool(
         plain and short and not merged and len(set(heads)) == len(heads) and not period_name(heads[1:])
         and (filled[:at].sum(axis=1) <= _TITLE_CELLS).all()

@@ -9,7 +9,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import leading_zero
+from kebrin.grammar.words import YEARS, leading_zero
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -21,7 +21,6 @@ if TYPE_CHECKING:
 _MOST_MEASURES = 12
 _SAMPLE_ROWS = 3
 _MONEY = re.compile(r"[$€£¥₩₹]|\b(?:USD|EUR|GBP|CHF|JPY|SEK|NOK|DKK)\b")
-_YEARS = re.compile(r"\b(?:years?|built|since|founded|baujahr|jahr|année|año|anno|jaar|år)\b", re.IGNORECASE)
 _PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
 
 
@@ -91,7 +90,7 @@ def _family(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], lab
         return "percent"
     if _has_leading_zeros(sheet, rows, columns):
         return "identifier"
-    if _YEARS.search(label) and _are_years(sheet.numbers[np.ix_(rows, columns)]):
+    if YEARS.search(label) and _are_years(sheet.numbers[np.ix_(rows, columns)]):
         return "year"
     if sheet.textual:
         return "plain"

@@ -10,6 +10,7 @@ from kebrin.cells import Kind, Sheet, neat, parse_a1
 from kebrin.errors import LayoutError, Place, nearest
 from kebrin.layout import FieldCell, find_fields, stated_field
 from kebrin.work.places import FieldPlace
+from kebrin.work.stamps import without_caption
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -54,7 +55,7 @@ def per_block(
         for name, place in places.items():
             label = neat(place.what).rstrip(" :").casefold()
             if place.form == "block title":
-                stamp[name] = layout.title or None
+                stamp[name] = without_caption(layout.title) or None
             elif place.form == "beside" and label in own:
                 stamp[name] = own[label]
         stamps.append(stamp)
