@@ -177,7 +177,7 @@ def draft(
     return Plan(parse_plan(text), Path(base), text)
 
 
-def tidy_reports(*reports: Report | str | Path, blanks: Choice = "leave out", marks: Choice = "leave out") -> Run:
+def tidy_reports(*reports: Report | str | Path, blanks: Choice = "", marks: Choice = "leave out") -> Run:
     """Tidy reports without a plan: layouts are worked out, like is stacked with like.
 
     Args:

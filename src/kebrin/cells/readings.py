@@ -28,9 +28,7 @@ _LONGEST_FLAG = 2
 # Of the cells of a column with digits so many must bear the same unit for it to be a unit and no part of a name.
 _UNIT_SHARE = 0.6
 _LEGEND = re.compile(r"(?P<sign>[^\s=:;,]{1,4})\s*(?:=|:|–|—)\s*(?P<said>[^\W\d_].*)")
-_LEGEND_HEAD = re.compile(
-    r"^\s*(?:key|legend|signs?|symbols?|notes?|explanations?)\s*:?\s*(?=\S{1,4}\s*(?:=|:|–|—))", re.IGNORECASE
-)
+_LEGEND_HEAD = re.compile(r"^\s*[^\W\d_][\w ]{0,24}?\s*:\s*(?=\S{1,4}\s*(?:=|:|–|—))")
 _SIGNS = {".": "point", ",": "comma"}
 
 

@@ -91,7 +91,7 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     short = all(len(text) <= _LONGEST_HEADING and not text.endswith((":", ".")) for text in header)
     if not plain or not short or len(set(header)) < len(header):
         return None
-    found = _classified(sheet, rows, columns, at, used)
+    found = _classified(sheet, rows, at, used)
     body = sheet.filled[np.ix_(found.records, used)]
     if len(found.records) < _FEWEST_ROWS or (body.mean(axis=0) < _FILLED).any():
         return None
@@ -119,7 +119,7 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     full = np.flatnonzero(filled.all(axis=1))
     if not len(full) or not _heads_records(sheet, rows, columns, filled, int(full[0])):
         return None
-    found = _classified(sheet, rows, columns, int(full[0]), columns)
+    found = _classified(sheet, rows, int(full[0]), columns)
     if len(found.records) < _FEWEST_ROWS:
         return None
     body = np.array(found.records)
@@ -132,9 +132,7 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     return found
 
 
-def _classified(
-    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int, used: NDArray[np.intp]
-) -> Listing:
+def _classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.intp]) -> Listing:
     """What each row below a list's headings is: a record, the headings again, a head of records, a comment."""
     heads = [sheet.text(int(rows[at]), int(column)).casefold() for column in used]
     below = rows[at + 1 :]
@@ -222,13 +220,19 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     if {"figures", "money"} <= set(kinds[1:]):
         return True
     if not others:
-        return _all_figures(sheet, rows, columns, kinds, heads) or (
-            len(columns) >= _FEWEST_UNLIKE and kinds[0] == "words" and _unlike(sheet, rows, columns, figures, heads)
-        )
+        few = len(columns) >= _FEWEST_UNLIKE and kinds[0] == "words"
+        return _all_figures(kinds, heads) or (few and _unlike(sheet, rows, columns, figures, heads))
     if len(columns) == 2:
         return sheet.textual and _tells_records(sheet, rows, columns)
-    if not figures or max(others) > min(figures):
-        return True
+    return not figures or max(others) > min(figures) or _labels_first(sheet, rows, columns, kinds, heads)
+
+
+def _labels_first(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], kinds: Sequence[str], heads: Sequence[str]
+) -> bool:
+    """Whether columns of labels before columns of figures are records nevertheless."""
+    figures = [place for place, kind in enumerate(kinds) if kind in {"figures", "money"} and place]
+    others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
     if _has_key(sheet, rows, columns) and (len(figures) == 1 or _unlike(sheet, rows, columns, figures, heads)):
         return True
     # Labels before figures: dates that are texts are none, and one that is said once for several rows is none of a record.
@@ -252,21 +256,19 @@ def _unlike(
 def _family(sheet: Sheet, rows: NDArray[np.intp], column: int, head: str) -> str:
     numbers = sheet.numbers[rows, column]
     known = numbers[~np.isnan(numbers)]
-    if names_a_key(head):
-        return "key"
     if len(known) and YEARS.search(head) and ((known >= 1700) & (known <= 2200) & (known % 1 == 0)).all():
         return "year"
+    if names_a_key(head):
+        return "key"
     return "money" if _MONEY.search(head) else "share" if is_ratio(head) else "plain"
 
 
-def _all_figures(
-    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], kinds: Sequence[str], heads: Sequence[str]
-) -> bool:
+def _all_figures(kinds: Sequence[str], heads: Sequence[str]) -> bool:
     """Whether columns of nothing but figures are records: some headings name keys or periods, and others amounts."""
-    if set(kinds) != {"figures"} or len(columns) < 2:
+    if set(kinds) != {"figures"} or len(kinds) < 2:
         return False
     keys = [names_a_key(head) for head in heads]
-    return any(keys[1:]) and not all(keys) and _unlike(sheet, rows, columns, range(len(columns)), heads)
+    return any(keys[1:]) and not all(keys)
 
 
 def _heads_records(

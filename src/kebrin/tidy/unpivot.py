@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import Kind, Sheet, addresses
+from kebrin.cells import Kind, Sheet
 from kebrin.errors import Place, PlanError
 from kebrin.table import NO_CELL, Labels, Origin, Remark, Segment, Table, arrays
 from kebrin.tidy.columns import FOOTNOTE, Cells, column_of, marks_of
@@ -20,7 +20,9 @@ if TYPE_CHECKING:
 
     from kebrin.layout import Layout, Level
 
-Choice = Literal["keep", "leave out"]
+Choice = Literal["", "keep", "leave out"]
+# In a text file that is this full, a blank cell is a value that is missing; where more are blank they only fill the grid.
+_FULL = 0.75
 VALUE = "value"
 
 
@@ -28,17 +30,18 @@ VALUE = "value"
 class Keep:
     """What is kept beyond the values: rows for empty cells (they are counted either way), footnote marks in columns.
 
+    Blanks are by default kept as missing values where a text file's body is nearly full, and left out elsewhere.
     `texts` names measures that stay texts where they are texts, since a step reads them.
     """
 
-    blanks: Choice = "leave out"
+    blanks: Choice = ""
     marks: Choice = "leave out"
     texts: frozenset[str] = frozenset()
 
     @classmethod
     def of(cls, blanks: bool, marks: bool) -> Keep:  # noqa: FBT001 - the options of a command in order
         """The same from two answers."""
-        return cls("keep" if blanks else "leave out", "keep" if marks else "leave out")
+        return cls("keep" if blanks else "", "keep" if marks else "leave out")
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,14 +76,14 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
     records = len(layout.body_rows) * len(next(iter(groups.columns.values()), ()))
     whole = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns)
     # A record of a list stays one, whatever it lacks.
-    kept = None if keep.blanks == "keep" or layout.listed else _not_empty(sheet, whole)
+    kept = None if layout.listed or _keeps_blanks(sheet, layout, keep.blanks) else _not_empty(sheet, whole)
     labels = tuple(level.name for level in (*layout.stub, *groups.levels))
     segment = Segment(
         sheet.source, sheet.name, layout.body_rows, groups.columns, kept, labels,
         _sources(sheet, layout, groups), groups.heads,
     )  # fmt: skip
     columns: dict[str, pa.Array] = _dimensions(layout, groups, kept)
-    remarks: list[Remark] = list(_same_headings(sheet, layout))
+    remarks: list[Remark] = []
     for name in groups.columns:
         cells = Cells.at(sheet, *segment.cells(name))
         columns[name], said = column_of(cells, name, listed=layout.listed, as_texts=name in keep.texts)
@@ -94,6 +97,13 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
     empty = records - len(segment)
     note = f"{empty:,} empty cells left out" if empty else ""
     return table.step(f"unpivot {sheet.name}", records, note)
+
+
+def _keeps_blanks(sheet: Sheet, layout: Layout, choice: Choice) -> bool:
+    if choice or not sheet.textual:
+        return choice == "keep"
+    body = sheet.filled[np.ix_(layout.body_rows, layout.body_columns)]
+    return bool(body.size and body.mean() >= _FULL and body.any(axis=0).all() and body.any(axis=1).all())
 
 
 def _free(name: str, taken: Container[str]) -> str:
@@ -195,32 +205,3 @@ def _dimensions(layout: Layout, groups: _Groups, kept: NDArray[np.int64] | None)
         codes = np.tile(level.codes, rows)
         columns[level.name] = arrays.labels(codes if kept is None else codes[kept], level.texts)
     return columns
-
-
-def _same_headings(sheet: Sheet, layout: Layout) -> list[Remark]:
-    """Body lines that no label tells apart: their values stay, and a person is told."""
-    remarks = []
-    for levels, lines, what in (
-        (layout.boxhead, layout.body_columns, "columns"),
-        (layout.stub, layout.body_rows, "rows"),
-    ):
-        alike = _alike(levels, len(lines))
-        if len(alike):
-            cells = [
-                (int(layout.area.top), int(lines[at])) if what == "columns" else (int(lines[at]), int(layout.area.left))
-                for at in alike[:5]
-            ]
-            shown = tuple(addresses([cell]) for cell in cells)
-            said = f"{len(alike):,} {what} bear labels that another has too; nothing but their place tells them apart"
-            remarks.append(Remark("same labels", said, sheet.source, sheet.name, shown, len(alike)))
-    return remarks
-
-
-def _alike(levels: Sequence[Level], lines: int) -> NDArray[np.intp]:
-    if lines < 2:
-        return np.empty(0, np.intp)
-    if not levels:
-        return np.arange(1, lines)
-    paths = np.stack([level.codes for level in levels])
-    _, firsts = np.unique(paths, axis=1, return_index=True)
-    return np.setdiff1d(np.arange(lines), firsts)

@@ -20,6 +20,9 @@ _SEVERAL, _AGAIN, _SURELY = 0.2, 0.5, 0.95
 _LONGEST = 40
 _SHAPED = re.compile(r"\d")
 _FEWEST = 3
+_FEW_WORDS = 4
+#: An entry that is a label and an amount.
+LABELLED = re.compile(r"(?P<label>[^\W\d_][^:=]*?)\s*[:=]\s*(?P<amount>[-−]?\d[\d.,' ]*)")
 
 
 @dataclass(frozen=True)
@@ -92,10 +95,29 @@ def _with_signs(said: Sequence[str], signs: tuple[str, ...]) -> Lists | None:
     again = sum(counts[entry.casefold()] > 1 for entry in entries)
     # Days and numbers are rarely seen again, but look alike.
     alike = set(signs) <= {*_PLAIN_SIGNS, _SLASH} and len({_SHAPED.sub("0", entry) for entry in entries}) == 1
-    if (again < _AGAIN * len(entries) and not alike) or any(len(entry) > _LONGEST for entry in entries):
+    # Signs that hardly stand for anything else, short entries in most cells: a list whose entries are seen once only.
+    once = (
+        set(signs) <= {";", "|"}
+        and 2 * len(several) >= len(said) > 2
+        and all(len(entry.split()) <= _FEW_WORDS and not entry.endswith(".") for entry in entries)
+    )
+    if (again < _AGAIN * len(entries) and not alike and not once and not labelled(said, signs)) or any(
+        len(entry) > _LONGEST for entry in entries
+    ):
         return None
     plain = set(signs) <= set(_PLAIN_SIGNS) and again >= _SURELY * len(entries) and len(counts) >= _FEWEST
-    return Lists(signs, len(several), len(counts), plain)
+    return Lists(signs, len(several), len(counts), plain or once or labelled(said, signs))
+
+
+def labelled(said: Sequence[str], signs: Sequence[str]) -> bool:
+    """Whether every entry is a label and an amount ("Plastic: 8"), and the labels are seen again.
+
+    >>> labelled(["Plastic: 8; Metal: 19", "Plastic: 3"], [";"]), labelled(["at 8:30; at 9:30"], [";"])
+    (True, False)
+    """
+    matches = [LABELLED.fullmatch(entry) for text in said for entry in entries_of(text, signs) if entry]
+    labels = [match["label"].casefold() for match in matches if match]
+    return None not in matches and len(set(labels)) * 2 <= len(labels) + 1 and len(labels) >= _FEWEST
 
 
 def in_step(first: Sequence[str | None], second: Sequence[str | None], at: Sequence[str]) -> bool:

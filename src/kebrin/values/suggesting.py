@@ -10,8 +10,10 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+import pyarrow as pa
 
 from kebrin.errors import ValuesError
+from kebrin.grammar.words import names_a_key
 from kebrin.values.dates import read_dates
 from kebrin.values.entries import find_lists, in_step
 from kebrin.values.keys import clean, key
@@ -245,18 +247,26 @@ def suggestions(table: Table, names: Sequence[str] = ()) -> dict[str, Suggestion
             asked = f"{', '.join(amounts)} must not be counted twice: its entries can become a table of their own"
             found[name] = replace(found[name], step=step, question=asked, conclusive=False)
         else:
-            found[name] = replace(
-                found[name], step={**found[name].step, **more}, conclusive=found[name].conclusive and not along
-            )
+            found[name] = replace(found[name], step={**found[name].step, **more}, conclusive=found[name].conclusive)
         for other in along:
             found[other] = Suggestion("entries in step", {}, f"its cells hold as many entries as those of {name}")
     return found
 
 
 def _holds_amounts(table: Table, name: str, found: Mapping[str, Suggestion]) -> bool:
+    """Whether a column holds amounts, which must not be counted twice: a measure of numbers that is no key of the rows."""
+    if table.measures and name not in table.measures and pa.types.is_dictionary(table.data.column(name).type):
+        return False  # labels that are numbers are names
     if name in found:
         return found[name].meaning == "numbers"
-    return str(table.data.column(name).type) == "double"
+    column = table.data.column(name)
+    if str(column.type) != "double":
+        return False
+    numbers = column.to_numpy()
+    known = numbers[~np.isnan(numbers)]
+    is_key = names_a_key(name) and bool((known % 1 == 0).all())
+    running = len(known) > 1 and bool((np.diff(known) == 1).all())
+    return not (is_key or running)
 
 
 def _plain_name(name: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -12,7 +13,7 @@ from kebrin.grammar.periods import period_name, words_for
 from kebrin.shape.splitting import split
 from kebrin.table import Remark, arrays
 from kebrin.values.dates import date, read_dates
-from kebrin.values.entries import has_plain_sign
+from kebrin.values.entries import has_plain_sign, labelled
 from kebrin.values.numbers import number
 from kebrin.values.periods import period, read_period
 from kebrin.values.recoding import recode
@@ -31,6 +32,8 @@ _LOOKED_AT = 2000
 LATEST_SHORT_YEAR = 2068
 # Of a column's labels so many must be dates for the others to be a question.
 _MOSTLY = 0.5
+# A label and an amount in one entry.
+_PAIR = r"^(.*?)\s*[:=]\s*([-−]?\d[\d.,' ]*)$"
 
 
 def standardised(
@@ -53,13 +56,14 @@ def standardised(
         if pa.types.is_dictionary(kind) and pa.types.is_string(kind.value_type):
             table, found = _with_plain_labels(table, name, is_field=name in fields, legend=legend or {})
         elif pa.types.is_string(kind) and name in table.measures:
+            table, found = _with_key(table, name, legend or {})
             table, step = _with_read_measure(table, name)
-            found = [step] if step else []
+            found += [step] if step else []
         else:
             continue
         steps += found
-    table, step = _with_lists_split(table)
-    return table, [*steps, step] if step else steps
+    table, more = _with_lists_split(table)
+    return table, [*steps, *more]
 
 
 def _with_plain_labels(
@@ -73,16 +77,22 @@ def _with_plain_labels(
     table, step = _with_months(table, name, said, is_field=is_field)
     if step:
         return table, [step]
-    steps = []
-    spelt = _spelt(said, legend)
-    if spelt:
-        step = {"recode": name, "spelt": spelt, "unknown": "keep"}
-        table = recode(table, name, spelt=spelt, unknown="keep")
-        what = f"{name}: the sheet's key says {', '.join(f'{sign} = {said}' for sign, said in spelt.items())}"
-        table, steps = table.remarked([Remark("key", what, count=len(spelt))]), [step]
-        texts = Texts.of(table.data.column(name))
-    table, step = _with_plain_names(table, name, texts)
+    table, steps = _with_key(table, name, legend)
+    table, step = _with_plain_names(table, name, Texts.of(table.data.column(name)))
     return table, [*steps, step] if step else steps
+
+
+def _with_key(table: Table, name: str, legend: Mapping[str, str]) -> tuple[Table, list[dict[str, Any]]]:
+    """The table with the signs of a key on the sheet replaced by what it says of them."""
+    if not legend:
+        return table, []
+    spelt = _spelt([str(one) for one in Texts.of(table.data.column(name)).values.to_pylist()], legend)
+    if not spelt:
+        return table, []
+    step: dict[str, Any] = {"recode": name, "spelt": spelt, "unknown": "keep"}
+    what = f"{name}: the sheet's key says {', '.join(f'{sign} = {meaning}' for sign, meaning in spelt.items())}"
+    done = recode(table, name, spelt=spelt, unknown="keep").remarked([Remark("key", what, count=len(spelt))])
+    return done, [step]
 
 
 def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple[Table, dict[str, Any]]:
@@ -196,18 +206,39 @@ def _with_one_form(table: Table, name: str, found: Suggestion) -> tuple[Table, d
     return made, found.step
 
 
-def _with_lists_split(table: Table) -> tuple[Table, dict[str, Any]]:
+def _with_lists_split(table: Table) -> tuple[Table, list[dict[str, Any]]]:
     """The table with its one column of lists split, where every sign says list and no amount could be counted twice."""
     texts = [name for name in table.columns if is_text(table, name)]
     if not any(has_plain_sign(arrays.distinct_texts(table.data.column(name), _LOOKED_AT)) for name in texts):
-        return table, {}
+        return table, []
     lists = {name: found for name, found in suggestions(table).items() if found.meaning == "lists"}
     if len(lists) != 1:
-        return table, {}
+        return table, []
     ((name, found),) = lists.items()
     if not found.conclusive or found.question:
-        return table, {}
-    return split(table, name, at=found.step["at"]), found.step
+        return table, []
+    said = [str(one) for one in Texts.of(table.data.column(name)).values.to_pylist()]
+    at, along = found.step["at"], found.step.get("along", ())
+    pairs = labelled(said, at)
+    table = split(table, name, at=at, along=along)
+    steps: list[dict[str, Any]] = [found.step]
+    if pairs:
+        label, amount = _pair_names(table, name)
+        step = {"split": name, "into": [label, amount], "pattern": _PAIR}
+        table = number(split(table, name, into=step["into"], pattern=_PAIR), amount)
+        steps += [step, {"number": amount}]
+    for other in along:
+        suggestion = suggest(Texts.of(table.data.column(other)), other)
+        if suggestion.meaning == "numbers" and not suggestion.question:
+            table = number(table, other)
+            steps.append({"number": other})
+    return table, steps
+
+
+def _pair_names(table: Table, name: str) -> tuple[str, str]:
+    """Names for the label and the amount of entries that hold both: the column's own, its unit apart."""
+    bare = re.sub(r"\s*[(\[][^)\]]*[)\]]\s*$", "", name) or name
+    return name, f"{bare} amount" if f"{bare} amount" not in table.columns else f"{bare} amount 2"
 
 
 def _answered(table: Table, name: str) -> Table:
