@@ -6,6 +6,7 @@ one was either stopped or flagged by the proof, or it is silent; silent ones are
 
 from __future__ import annotations
 
+import datetime as dt
 import sys
 import tempfile
 from collections import Counter
@@ -20,7 +21,11 @@ from corpus.making import Made, Maker
 
 def same(table: kb.Table, records: list[tuple[Any, ...]]) -> bool:
     """Whether a table holds exactly these records, columns in any order."""
-    columns = list(zip(*table.to_arrow().to_pydict().values(), strict=True))
+    plain = (
+        [str(one) if isinstance(one, dt.date) else one for one in column]
+        for column in table.to_arrow().to_pydict().values()
+    )
+    columns = list(zip(*plain, strict=True))
     if len(columns) != len(records) or (columns and len(columns[0]) != len(records[0])):
         return False
     mine = list(zip(*columns, strict=True))

@@ -15,6 +15,7 @@ from kebrin.plan import model
 from kebrin.plan.steps import VERBS
 from kebrin.shape.detailing import detail
 from kebrin.table import Table
+from kebrin.work.places import FieldPlace
 from kebrin.work.stepping import TAKEN
 
 if TYPE_CHECKING:
@@ -46,7 +47,7 @@ def reference_text() -> str:
     ]
     for title, part in (
         ("The plan", model.PlanModel), ("`[table.NAME]`", model.TablePlan), ("`sheets`", model.SheetChoice),
-        ("`[table.NAME.layout]`", model.LayoutPlan), ("A place for a field", model.FieldPlace),
+        ("`[table.NAME.layout]`", model.LayoutPlan), ("A place for a field", FieldPlace),
         *((f"`[[table.NAME.step]]` with `{verb}`", step) for verb, step in VERBS.items()),
         ("`[proof]`", model.ProofPlan), ("`[[output]]`", model.OutputPlan),
     ):  # fmt: skip
@@ -54,7 +55,7 @@ def reference_text() -> str:
         parts += ["", f"## {title}", "", said]
         if part in VERBS.values():
             parts += ["", "| key | takes | default | means |", "|---|---|---|---|", *_step_rows(part)]
-        elif part is not model.FieldPlace:
+        elif part is not FieldPlace:
             parts += ["", "| key | takes | default |", "|---|---|---|", *_rows(part)]
     return "\n".join(parts) + "\n"
 

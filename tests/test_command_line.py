@@ -43,7 +43,7 @@ def test_tidy_without_a_plan_stacks_the_sheets_and_stamps_what_tells_them_apart(
     assert result.returncode == 0, result.stderr
     rows = records(demo / "t.csv")
     assert list(rows[0]) == [
-        "sheet", "Route", "Route code", "Direction", "Sailing", "quarter", "month", "heading 3", "value",
+        "sheet", "Route", "Route code", "Season", "Prepared on", "Direction", "Sailing", "quarter", "month", "heading 3", "value",
     ]  # fmt: skip
     assert {row["sheet"] for row in rows} == {"North Loop", "Skerry Line", "Outer Sound"}
     assert sum(float(row["value"] or 0) for row in rows) == pytest.approx(66211.7)

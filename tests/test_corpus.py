@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections import Counter
 from typing import TYPE_CHECKING
 
@@ -17,7 +18,9 @@ if TYPE_CHECKING:
 
 
 def records(table: pa.Table) -> Counter[tuple[object, ...]]:
-    return Counter(zip(*table.to_pydict().values(), strict=True))
+    columns = table.to_pydict().values()
+    plain = ([str(one) if isinstance(one, dt.date) else one for one in column] for column in columns)
+    return Counter(zip(*plain, strict=True))
 
 
 @pytest.mark.parametrize("shape", SHAPES)

@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 
 from kebrin.errors import PlanError
-from kebrin.plan.model import FieldPlace
 from kebrin.plan.reading import parse_plan
+from kebrin.work.places import FieldPlace
 
 GOOD = 'kebrin = 1\n[table.t]\nfiles = "r.xlsx"\n'
 

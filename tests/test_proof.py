@@ -9,8 +9,9 @@ import pytest
 import kebrin as kb
 from kebrin.cells import Sheet
 from kebrin.layout import find_layouts
-from kebrin.proof import account, tie_out
+from kebrin.proof import tie_out
 from kebrin.tidy import Keep, unpivot
+from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
     import subprocess
@@ -51,7 +52,9 @@ MARKED: list[list[Any]] = [["Route", "Foot", None, "Cars", None], ["North", 10, 
 def test_footnote_marks_are_counted_by_what_became_of_them(marks: Any, use: str) -> None:
     sheet = Sheet.of(MARKED)
     layouts = find_layouts(sheet)
-    ledger = account(sheet, layouts, [unpivot(sheet, one, keep=Keep("leave out", marks)) for one in layouts])
+    ledger = verdict_of(
+        sheet, layouts, [unpivot(sheet, one, keep=Keep("leave out", marks)) for one in layouts]
+    ).ledger()
     assert ledger.counts[use] == 4
     assert ledger.unclaimed_count == 0
 

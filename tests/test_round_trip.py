@@ -6,8 +6,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kebrin.layout import Layout, Stated, find_layouts
-from kebrin.proof import account, body_accounts, conserve, tie_out
+from kebrin.proof import body_accounts, conserve, tie_out
 from kebrin.tidy import Keep, rebuild, unpivot
+from kebrin.work.leaving import verdict_of
 from strategies import Made, reports
 
 
@@ -45,7 +46,7 @@ def test_every_value_bears_its_labels(made: Made) -> None:
 def test_every_cell_is_accounted_for(made: Made) -> None:
     layout = laid_out(made)
     table = unpivot(made.sheet, layout)
-    ledger = account(made.sheet, [layout], [table])
+    ledger = verdict_of(made.sheet, [layout], [table]).ledger()
     assert ledger.unclaimed_count == 0
     assert ledger.cells == int(made.sheet.filled.sum())
     (account_of_values,) = conserve(table, [body_accounts(made.sheet, layout, table.measures)])

@@ -269,7 +269,7 @@ def test_tidying_unaided_standardises_only_what_is_conclusive(tmp_path: Path) ->
     assert done.to_arrow().column("Due").to_pylist() == [-1234.5, -7.25, 3.0]
     assert done.to_arrow().column("Code").to_pylist() == ["007", "012", "100"]
     plan = kb.draft(path, base=tmp_path)
-    assert 'number = "Due"' in plan.text
+    assert 'Due = "number"' in plan.text
     assert plan.run().tables["r"].to_arrow().to_pylist() == done.to_arrow().to_pylist()
 
 
@@ -336,7 +336,7 @@ def test_a_wrong_step_is_told_with_its_line(step: str, said: str) -> None:
 
 
 def test_a_step_that_asks_says_which_one_it_is(tmp_path: Path) -> None:
-    (tmp_path / "r.csv").write_text('Vessel,Due\nGull,"1,234"\nTern,"2,345"\n', "utf-8")
+    (tmp_path / "r.csv").write_text("Vessel;Due\nGull;1,234\nTern;2,345\n", "utf-8")
     (tmp_path / "p.toml").write_text(
         'kebrin = 1\n[table.t]\nfiles = "r.csv"\n[[table.t.step]]\nnumber = "Due"\n', "utf-8"
     )

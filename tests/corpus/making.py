@@ -155,7 +155,7 @@ class Maker:
             sheet = Sheet(name)
             found = self.sheet(sheet, across, number)
             stamp = [name] if len(names) > 1 else []
-            if "fields" in self.mess and len(names) > 1:
+            if "fields" in self.mess:
                 stamp.append(f"F{number + 1}")
             records += [(*stamp, *record) for record in found]
             sheets.append(sheet)

@@ -161,7 +161,7 @@ def _settle_column(
     letters = sum(len(text) == 2 and text.isalpha() and text.isupper() for text in set(texts))
     for at, one, text in zip(here.tolist(), readings, texts, strict=True):
         if text.casefold() in hints.missing:
-            own[at] = Look.MISSING
+            own[at] = Look.FIGURE  # a step says that it means no value: it is one of the body
         elif text in legend and hard and not one.unit and own[at] == Look.WORDS:
             own[at] = Look.MISSING  # the legend says what it stands for, among figures
         elif text.casefold() == "na":

@@ -178,12 +178,24 @@ def is_ratio(label: str) -> bool:
 
 
 _KEY = re.compile(
-    r"(?:(?:[^\W\d_]+[ _.-])?(?:no|nr|num|number|id|ident|code|key|ref|reference|index|ticket|voucher|invoice|account|acct|"
-    r"phone|telephone|tel|fax|postcode|zip|line|route|seq|serial|item|lot|batch|bus|berth|plot|unit no)\.?|#|№|"
-    r"[^\W\d_]+[ _-](?:no|nr|id|code)\.?|year|month|week|day|quarter|hour|period|date|"
-    r"jahr|monat|woche|tag|année|mois|semaine|jour)",
+    r"(?:[^\W\d_]+[ _.-])*(?:no|nr|id|ident|code|key|ref|reference|phone|telephone|tel|fax|postcode|zip|seq|serial)\.?"
+    r"|#|№|line|route|invoice|account|voucher",
     re.IGNORECASE,
 )
+_PERIODS = {
+    "year": (1800, 2150), "jahr": (1800, 2150), "année": (1800, 2150), "half-year": (1, 2), "quarter": (1, 4), "month": (1, 12),
+    "monat": (1, 12), "mois": (1, 12), "week": (1, 53), "woche": (1, 53), "semaine": (1, 53), "day": (1, 31), "tag": (1, 31),
+    "jour": (1, 31), "hour": (0, 24), "stunde": (0, 24), "heure": (0, 24),
+}  # fmt: skip
+
+
+def period_range(heading: str) -> tuple[int, int] | None:
+    """The least and the largest number that a period of this name bears; None if the heading names none.
+
+    >>> period_range("Month"), period_range("Cars")
+    ((1, 12), None)
+    """
+    return _PERIODS.get(heading.strip().casefold())
 
 
 #: Words in a heading whose figures are years.
@@ -191,10 +203,10 @@ YEARS = re.compile(r"\b(?:years?|built|since|founded|baujahr|jahr|année|año|an
 
 
 def names_a_key(heading: str) -> bool:
-    """Whether a heading names a key or a period: figures below it are names, and do not add up.
+    """Whether a heading names a key: figures below it are names, and do not add up.
 
-    >>> names_a_key("Line"), names_a_key("Ticket no."), names_a_key("Month"), names_a_key("Cars")
-    (True, True, True, False)
+    >>> names_a_key("Line"), names_a_key("Ticket no."), names_a_key("Cars"), names_a_key("No. of cars")
+    (True, True, False, False)
     """
     return _KEY.fullmatch(heading.strip()) is not None
 

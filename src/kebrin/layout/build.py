@@ -104,7 +104,9 @@ def build(
         boxhead = tuple(replace(level, name=names_by_row[level.line]) for level in inner if level.line in names_by_row)
     for row in (*heads.notes, *frame.comments):
         texts |= {
-            (row, int(column)): Role.NOTE for column in np.flatnonzero(sheet.filled[row]) if (row, column) not in texts
+            (row, column): Role.NOTE
+            for column in np.flatnonzero(sheet.filled[row]).tolist()
+            if (row, column) not in texts
         }
     title, title_at = _title(sheet, area, texts)
     return Layout(

@@ -115,7 +115,7 @@ def lone_heads(
     >>> found.levels[0].labels(), found.rows
     ([None, 'Fish', 'Fish', None, 'Grain'], (0, 3))
     """
-    labels = sheet.filled[np.ix_(rows, list(stub))]
+    labels = sheet.filled[np.ix_(rows, np.array(stub, np.intp))]
     bare = ~sheet.filled[np.ix_(rows, columns)].any(axis=1) & (labels.sum(axis=1) == 1)
     own = labels[~bare & sheet.filled[np.ix_(rows, columns)].any(axis=1)]
     # Where the column is blank on the rows below, it is a label column whose labels stand on rows of their own.

@@ -11,7 +11,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import YEARS, is_ratio, leading_zero, look_of, names_a_key
+from kebrin.grammar.words import YEARS, is_ratio, leading_zero, look_of, names_a_key, period_range
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -258,7 +258,7 @@ def _family(sheet: Sheet, rows: NDArray[np.intp], column: int, head: str) -> str
     known = numbers[~np.isnan(numbers)]
     if len(known) and YEARS.search(head) and ((known >= 1700) & (known <= 2200) & (known % 1 == 0)).all():
         return "year"
-    if names_a_key(head):
+    if names_a_key(head) or period_range(head):
         return "key"
     return "money" if _MONEY.search(head) else "share" if is_ratio(head) else "plain"
 
@@ -267,7 +267,7 @@ def _all_figures(kinds: Sequence[str], heads: Sequence[str]) -> bool:
     """Whether columns of nothing but figures are records: some headings name keys or periods, and others amounts."""
     if set(kinds) != {"figures"} or len(kinds) < 2:
         return False
-    keys = [names_a_key(head) for head in heads]
+    keys = [names_a_key(head) or period_range(head) is not None for head in heads]
     return any(keys[1:]) and not all(keys)
 
 

@@ -57,6 +57,7 @@ def in_play(sheet: Sheet) -> Play:
 def _asides(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
     """Columns that hold a text or two beside a gap and nothing else: remarks beside a table, a unit between two.
 
+    >>> from kebrin.cells import Sheet
     >>> sheet = Sheet.of([["Quay", "Boats", None, "as counted"], ["East", 3, None, None], ["West", 4, None, None]])
     >>> _asides(sheet, np.arange(3), np.array([0, 1, 3]))
     [3]

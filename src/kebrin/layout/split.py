@@ -15,7 +15,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet, column_letters
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import average_word, names_a_key, total_word
+from kebrin.grammar.words import average_word, is_unit, names_a_key, period_range, total_word
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -255,9 +255,15 @@ def _named_as_labels(
     head = sheet.text(int(rows[above[-1]]), int(columns[column])) if len(above) else ""
     if head and series.columns and column < min(series.columns) and above[-1] <= series.row:
         return True
-    if head and names_a_key(head) and len(columns) > column + 1:
-        return True
     steps = np.diff(numbers)
+    once = head and sum(sheet.text(int(rows[above[-1]]), int(other)) == head for other in columns) == 1
+    if once and len(columns) > column + 1:
+        if names_a_key(head) and not is_unit(head):
+            return True
+        within = period_range(head)
+        told = bool((steps >= 0).all()) or len(set(numbers.tolist())) * 2 <= len(numbers)
+        if within and told and ((numbers >= within[0]) & (numbers <= within[1])).all():
+            return True
     return column == 0 and len(numbers) >= _FEWEST_RISING and bool((steps > 0).all()) and len(columns) > 1
 
 

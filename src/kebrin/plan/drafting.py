@@ -15,6 +15,7 @@ import tomlkit
 from tomlkit import comment, document, nl, table
 
 from kebrin.layout import NO_COLUMN
+from kebrin.table.arrays import kind_of
 from kebrin.values.profile import step_lines
 from kebrin.values.suggesting import TABLE, suggestions
 from kebrin.work.joining import join
@@ -113,6 +114,9 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
     steps = _steps(draft)
     if steps is not None:
         one.add("step", steps)
+    kinds = _kinds(draft)
+    if kinds is not None:
+        one.add("kinds", kinds)
     columns = _named(draft.columns)
     if columns is not None:
         one.add("columns", columns)
@@ -265,6 +269,14 @@ def _steps(draft: Draft) -> tomlkit.items.AoT | None:
             one.add(name, tomlkit.item(value))
         steps.append(one)
     return steps
+
+
+def _kinds(draft: Draft) -> Table | None:
+    """What the columns hold that are no texts: next month's file is held against it."""
+    table_of, _ = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
+    after, _ = standardised_group(draft.group, table_of)
+    found = {name: kind_of(after.data.column(name)) for name in after.columns}
+    return _named({name: kind for name, kind in found.items() if kind in {"number", "date", "moment", "yes and no"}})
 
 
 def _labels(draft: Draft) -> Table | None:

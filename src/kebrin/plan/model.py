@@ -73,7 +73,7 @@ class LayoutPlan(_Strict):
     cutins: tuple[str, ...] | None = None
     beside: tuple[str, ...] | None = None
     marks: Literal["keep", "leave out"] = "leave out"
-    blanks: Literal["", "keep", "leave out"] = ""
+    blanks: Literal["keep", "leave out"] | None = None
     totals: tuple[str, ...] = ()
     find_totals: bool = True
 

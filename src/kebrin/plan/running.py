@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import LayoutError, Place
 from kebrin.layout import Stated
@@ -113,7 +113,8 @@ def _part(report: Report, plan: TablePlan, terms: Terms) -> _Part:
 def _sheet(report: Report, name: str, plan: TablePlan, terms: Terms) -> tuple[SheetWork, dict[str, str | None]]:
     sheet = report[name]
     values, cells = field_values(sheet, plan.fields)
-    keep = Keep(plan.layout.blanks, plan.layout.marks)
+    keep = Keep(plan.layout.blanks or "", plan.layout.marks, texts_of(plan))
+    sheet = sheet.hinted(**hints_of(plan)) if plan.step else sheet
     work = work_sheet(
         sheet,
         stated_layout(plan.layout),
@@ -134,6 +135,24 @@ def _sheet(report: Report, name: str, plan: TablePlan, terms: Terms) -> tuple[Sh
             do="Leave the sheet out in the plan (sheets = { except = [...] }), or state where its table starts",
         )  # fmt: skip
     return work, values
+
+
+def texts_of(plan: TablePlan) -> frozenset[str]:
+    """The columns that steps must get as they stand: all that are read otherwise than as plain numbers."""
+    simple = {"decimal", "scale", "percent"}
+    return frozenset(step.column for step in plan.step if step.verb != "number" or not set(step.options()) <= simple)
+
+
+def hints_of(plan: TablePlan) -> dict[str, Any]:
+    """What the steps say of the texts on the sheets: a decimal sign, marks that mean "no value"."""
+    signs = {step.options().get("decimal", "") for step in plan.step if step.verb == "number"} - {""}
+    marks = [mark for step in plan.step for mark in _marks(step.options())]
+    hints: dict[str, Any] = {"decimal": {"point": ".", "comma": ","}[signs.pop()]} if len(signs) == 1 else {}
+    return hints | ({"missing": frozenset(mark.strip().casefold() for mark in marks)} if marks else {})
+
+
+def _marks(options: dict[str, Any]) -> list[str]:
+    return [str(mark) for key in ("missing", "marks") for mark in options.get(key, ())]
 
 
 def _scale_remarks(work: SheetWork, plan: TablePlan) -> list[Remark]:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Discriminator, Field, Tag
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Discriminator, Field, Tag, ValidationInfo, field_validator
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -89,11 +89,20 @@ class RecodeStep(Taken):
 
     recode: str
     using: str = ""
-    spelt: dict[str, str] = {}
+    spelt: dict[str, str] = Field(default={}, validate_default=True)
     unknown: Literal["stop", "keep", "blank"] = "stop"
     likeness: Annotated[float, Field(ge=0, le=1)] = 0.0
     label: str = ""
     written: str = ""
+
+    @field_validator("spelt")
+    @classmethod
+    def _has_codes(cls, value: dict[str, str], info: ValidationInfo) -> dict[str, str]:
+        if not value and not info.data.get("using"):
+            raise ValueError(
+                "'using' is missing: name the file of a code list, or state spelt, texts with their meaning"
+            )
+        return value
 
 
 class FlagStep(Taken):

@@ -292,7 +292,7 @@ def _empty_groups(account: _Account, segment: Segment) -> None:
             own = [segment.columns[one.measure]] if one.measure else segment.columns.values()
             columns = [int(listed[group]) for listed in own if listed[group] >= 0]
             cell = (int(one.rows[group]), int(one.columns[group]))
-            blank = not sheet.filled[np.ix_(segment.rows, columns)].any()
+            blank = not sheet.filled[np.ix_(segment.rows, np.array(columns, np.intp))].any()
             if blank and account.uses[cell] == Use.UNCLAIMED:
                 account.uses[cell] = Use.HEADING
                 account.notes.append(f"{a1(*cell)} heads a column without values: {sheet.text(*cell)!r}")
@@ -388,8 +388,9 @@ def _refuted_total(
     if not left.cause or not len(left.parts):
         return set(cells)
     if left.cause.startswith("those lines are set in") or left.cause.startswith("such lines part"):
-        # The parent's label must label its parts, or it is lost with its sum.
-        return {cell for cell in texts if not labels[cell]}
+        # The parent's label must label its parts, by this cell or another that says the same, or it is lost with its sum.
+        said = {sheet.text(*cell) for cell in np.argwhere(labels).tolist()} if texts else set()
+        return {cell for cell in texts if not labels[cell] and sheet.text(*cell) not in said}
     return set()
 
 
@@ -404,7 +405,9 @@ def _is_around(account: _Account, cell: tuple[int, int]) -> bool:
     for top, first, bottom, last in account.hulls:
         width = last - first + 1
         filled = int(sheet.filled[row, first : last + 1].sum())
-        if first <= column <= last and filled > max(1, width // 2):
+        # A label with a colon and what stands beside it is a line of text, however narrow the table is.
+        spoken = not top <= row <= bottom and sheet.text(row, int(sheet.filled[row].argmax())).endswith(":")
+        if first <= column <= last and filled > max(2 if spoken else 1, width // 2):
             return False
         if top <= row <= bottom and first <= column <= last and filled > 1:
             return False

@@ -10,8 +10,8 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import as_label
-from kebrin.values.suggesting import Suggestion, is_text, suggest, suggestions
-from kebrin.values.texts import Texts
+from kebrin.values.suggesting import Suggestion, suggest, suggestions
+from kebrin.values.texts import Texts, is_text
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

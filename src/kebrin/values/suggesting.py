@@ -13,7 +13,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import ValuesError
-from kebrin.grammar.words import names_a_key
+from kebrin.grammar.words import names_a_key, period_range
 from kebrin.values.dates import read_dates
 from kebrin.values.entries import find_lists, in_step
 from kebrin.values.keys import clean, key
@@ -264,9 +264,8 @@ def _holds_amounts(table: Table, name: str, found: Mapping[str, Suggestion]) -> 
         return False
     numbers = column.to_numpy()
     known = numbers[~np.isnan(numbers)]
-    is_key = names_a_key(name) and bool((known % 1 == 0).all())
-    running = len(known) > 1 and bool((np.diff(known) == 1).all())
-    return not (is_key or running)
+    is_key = (names_a_key(name) or period_range(name) is not None) and bool((known % 1 == 0).all())
+    return not is_key
 
 
 def _plain_name(name: str) -> str:
