@@ -11,6 +11,7 @@ from kebrin.api.report import Report
 from kebrin.api.table import Table
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
+from kebrin.deliver.guard import check_outputs
 from kebrin.errors import OutputError
 from kebrin.plan.reading import parse_plan, read_plan
 from kebrin.plan.running import run_plan
@@ -31,10 +32,16 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, eq=False)
 class Run:
-    """What a run made: tables and proofs by name, and the outputs that the plan names (table, file)."""
+    """What a run made: tables and proofs by name, and the outputs that the plan names (table, file).
+
+    `reads` are the files that were read beside the sources; `replace` says whether files that Kebrin did not write may be
+    replaced.
+    """
 
     done: tuple[Done, ...]
     outputs: tuple[tuple[str, Path], ...] = ()
+    reads: tuple[Path, ...] = ()
+    replace: bool = False
 
     @property
     def tables(self) -> dict[str, Table]:
@@ -79,30 +86,40 @@ class Run:
         proof = replace(done.proof, remarks=(*done.proof.remarks, *missing))
         return replace(self, done=(*self.done[:at], replace(done, proof=proof), *self.done[at + 1 :])), match
 
-    def write(self, outputs: Mapping[str, str | Path] | None = None, *, accept: bool = False) -> tuple[Published, ...]:
+    def write(
+        self, outputs: Mapping[str, str | Path] | None = None, *, accept: bool = False, replace: bool = False
+    ) -> tuple[Published, ...]:
         """Write the outputs, each with its `.proof.json` beside it; those not proved are held back as `.unproved`.
 
         Args:
             outputs: file by table; by default those that the plan names.
             accept: publish also what is not proved; the proof records it.
+            replace: replace also files that Kebrin did not write, or that were changed since.
 
         Raises:
-            OutputError: an output is a source, has an unknown ending, or can't be written.
+            OutputError: an output is a source, has an unknown ending, would replace another file, or can't be written.
         """
         named = self.outputs if outputs is None else tuple((table, Path(file)) for table, file in outputs.items())
         by_name = {done.name: done for done in self.done}
         for _, path in named:
             publish.refuse_ending(path)
+        sources = [source.file for done in self.done for source in done.proof.sources]
+        paths = [path for _, path in named]
+        check_outputs(paths, [*sources, *self.reads], replace=replace or self.replace)
         return tuple(publish.publish(by_name[table], path, accept=accept) for table, path in named)
 
 
 @dataclass(frozen=True, eq=False)
 class Plan:
-    """A plan, read and checked: `model` is what it says, `base` the folder of its file names, `text` its words."""
+    """A plan, read and checked: `model` is what it says, `base` the folder of its file names, `text` its words.
+
+    `path` is the file that it was read from.
+    """
 
     model: PlanModel
     base: Path
     text: str = ""
+    path: Path | None = None
 
     def write(self, path: str | Path) -> None:
         """Write the plan as the text that it was read or drafted as.
@@ -131,7 +148,10 @@ class Plan:
             LayoutError: something that the plan names is not there.
         """
         outputs = tuple((output.table, self.base / output.file) for output in self.model.output)
-        return Run(tuple(run_plan(self.model, self.base, on_file)), outputs)
+        used = {step.options().get("using") for table in self.model.table.values() for step in table.step} - {None, ""}
+        reads = [self.base / str(name) for name in sorted(map(str, used))] + ([self.path] if self.path else [])
+        replace = any(output.replace for output in self.model.output)
+        return Run(tuple(run_plan(self.model, self.base, on_file)), outputs, tuple(reads), replace)
 
 
 def load_plan(path: str | Path) -> Plan:
@@ -140,7 +160,7 @@ def load_plan(path: str | Path) -> Plan:
     Raises:
         PlanError: it is missing or wrong; line, key and the nearest valid word are told.
     """
-    return Plan(read_plan(path), Path(path).parent, Path(path).read_text("utf-8"))
+    return Plan(read_plan(path), Path(path).parent, Path(path).read_text("utf-8"), Path(path))
 
 
 def draft(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+from contextlib import suppress
 
 
 def main() -> None:
@@ -15,6 +16,10 @@ def main() -> None:
     head_start(sys.argv[1:])
     from kebrin.cli.app import app
 
+    for stream in (sys.stdout, sys.stderr):
+        # A terminal that can't show a sign shows a stand-in, and a file name that is no UTF-8 can still be told.
+        with suppress(AttributeError, ValueError):
+            stream.reconfigure(errors="backslashreplace")
     code: object = 0
     try:
         app(prog_name="kebrin")
@@ -26,4 +31,6 @@ def main() -> None:
         sys.stderr.flush()
     except BrokenPipeError:
         code = 0
+    except (OSError, ValueError):
+        code = code or 1  # what was said could not be written: the disk is full, or the output closed
     os._exit(code if isinstance(code, int) else int(code is not None))

@@ -24,6 +24,9 @@ Like = Annotated[
     Path | None,
     typer.Option("--like", metavar="WANTED", help="A few rows of the table you want, columns named as you like."),
 ]
+Replace = Annotated[
+    bool, typer.Option("--replace", help="Replace also files that kebrin did not write, or that were changed since.")
+]
 Accept = Annotated[
     bool,
     typer.Option("--accept", help="Publish the output even if its proof does not hold; the proof records it."),
@@ -48,7 +51,7 @@ def _kebrin(
 
 
 @app.command(epilog="Example: kebrin tidy traffic_2031.xlsx -o traffic.csv")
-def tidy(
+def tidy(  # noqa: PLR0913 - an option each
     inputs: Inputs,
     output: Annotated[
         Path, typer.Option("-o", "--output", metavar="OUT", help="File to write: .csv, .parquet or .xlsx.")
@@ -63,15 +66,17 @@ def tidy(
     tolerance: Annotated[
         float | None, typer.Option(min=0, help="Largest difference by which a stated total still ties.")
     ] = None,
+    strict: Annotated[bool, typer.Option("--strict", help="An open question counts as not proved.")] = False,
     accept: Accept = False,
+    replace: Replace = False,
     as_json: AsJson = False,
 ) -> None:
     """Work out the layout, tidy, prove, write: no plan needed."""
     with told(as_json=as_json):
         from kebrin.cli import tidying
 
-        kept = (keep_blanks, keep_marks)
-        code = tidying.tidy(inputs, output, kept=kept, tolerance=tolerance, accept=accept, as_json=as_json)
+        asked = tidying.Asked(keep_blanks, keep_marks, tolerance, strict, accept, replace)
+        code = tidying.tidy(inputs, output, asked, as_json=as_json)
     sys.exit(code)
 
 
@@ -99,13 +104,14 @@ def draft(
     output: Annotated[Path, typer.Option("-o", "--output", metavar="PLAN", help="Plan file to write, a TOML file.")],
     *,
     like: Like = None,
+    replace: Replace = False,
     as_json: AsJson = False,
 ) -> None:
     """Write what was worked out as a plan, with the reasons."""
     with told(as_json=as_json):
         from kebrin.cli import drafting
 
-        code = drafting.draft(inputs, output, like=like, as_json=as_json)
+        code = drafting.draft(inputs, output, like=like, replace=replace, as_json=as_json)
     sys.exit(code)
 
 
@@ -115,13 +121,14 @@ def run(
     *,
     like: Like = None,
     accept: Accept = False,
+    replace: Replace = False,
     as_json: AsJson = False,
 ) -> None:
     """Run a plan: read, tidy, prove, and write its outputs."""
     with told(as_json=as_json):
         from kebrin.cli import running
 
-        code = running.run(plan, like=like, accept=accept, as_json=as_json)
+        code = running.run(plan, like=like, accept=accept, replace=replace, as_json=as_json)
     sys.exit(code)
 
 

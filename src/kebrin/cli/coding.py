@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 
 from kebrin.cli import show
 from kebrin.cli.ending import Exit
-from kebrin.deliver.atomic import refuse_sources, whole_file
+from kebrin.deliver.atomic import whole_file
+from kebrin.deliver.guard import refuse_sources
 from kebrin.sources.tables import read_table
 from kebrin.values.proposing import HEADER, Line, counted, propose, read_proposal
 from kebrin.values.texts import texts_of

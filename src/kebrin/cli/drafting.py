@@ -8,20 +8,25 @@ from typing import TYPE_CHECKING
 from kebrin.cli import show
 from kebrin.cli.ahead import reports_ahead
 from kebrin.cli.ending import Exit
-from kebrin.deliver.atomic import refuse_sources, whole_file
+from kebrin.deliver.atomic import whole_file
+from kebrin.deliver.guard import refuse_changed_plan, refuse_sources, signed
 from kebrin.plan.drafting import draft_plan
 from kebrin.plan.like import draft_like
 from kebrin.plan.reading import parse_plan
 from kebrin.plan.wanted import read_wanted
+from kebrin.sources import files
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
 
-def draft(inputs: Sequence[str], plan_file: Path, *, like: Path | None, as_json: bool) -> int:
+def draft(inputs: Sequence[str], plan_file: Path, *, like: Path | None, replace: bool, as_json: bool) -> int:
     """Draft a plan from reports, by wanted rows if there are any, and write it."""
-    refuse_sources(plan_file, [*inputs, *([str(like)] if like else [])])
+    paths = [path for item in inputs for path in files.listed(item)]
+    refuse_sources(plan_file, [*paths, *([like] if like else [])])
+    if not replace:
+        refuse_changed_plan(plan_file)
     match = None
     reports = reports_ahead(inputs, progress=not as_json)
     if like is None:
@@ -31,7 +36,7 @@ def draft(inputs: Sequence[str], plan_file: Path, *, like: Path | None, as_json:
         text, match = drafted.text, drafted.match
     plan = parse_plan(text)
     with whole_file(plan_file) as part:
-        part.write_text(text, "utf-8")
+        part.write_text(signed(text), "utf-8")
     if as_json:
         said: dict[str, object] = {"plan": str(plan_file), "tables": list(plan.table), "text": text}
         if match is not None:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 import sys
+import traceback
 from contextlib import contextmanager
 from enum import IntEnum
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.errors import KebrinError, OutputError, PlanError, SourceError, ValuesError
@@ -18,6 +20,7 @@ class Exit(IntEnum):
     """The exit codes, the same for every command."""
 
     DONE = 0
+    UNFORESEEN = 1
     WRONG_USE = 2
     NO_SOURCE = 3
     NOT_PROVED = 4
@@ -43,11 +46,56 @@ def told(*, as_json: bool = False) -> Iterator[None]:
                 "error": type(error).__name__, "what": error.what, "why": error.why, "do": error.do,
                 "where": {"file": where.file, "sheet": where.sheet, "cell": where.cell, "line": where.line},
             }, ensure_ascii=False))  # fmt: skip
-        print(f"kebrin: {error}", file=sys.stderr)
+        print(f"kebrin: {plain(str(error))}", file=sys.stderr)
         raise SystemExit(code_of(error)) from None
     except BrokenPipeError:
         sys.stderr.close()
         raise SystemExit(Exit.DONE) from None
     except KeyboardInterrupt:
-        print("kebrin: stopped; no output was changed", file=sys.stderr)
+        print(f"kebrin: stopped; {_changed()}", file=sys.stderr)
         raise SystemExit(130) from None
+    except Exception as error:  # noqa: BLE001 - no traceback reaches a user, whatever is wrong
+        print(f"kebrin: {plain(_unforeseen(error))}", file=sys.stderr)
+        raise SystemExit(Exit.UNFORESEEN) from None
+
+
+def _changed() -> str:
+    """Which outputs were put in place before a stop."""
+    atomic = sys.modules.get("kebrin.deliver.atomic")
+    names = [str(path) for path in getattr(atomic, "written", ())]
+    return f"already written: {', '.join(names)}" if names else "no output was changed"
+
+
+def _unforeseen(error: Exception) -> str:
+    """A mistake that is not told properly yet: what it is, where it came up, and what to do."""
+    if isinstance(error, OSError):
+        where = f" ({error.filename})" if error.filename else ""
+        return f"the system refused: {error.strerror or error}{where}. {_changed().capitalize()}. Check the disk and the file"
+    if isinstance(error, MemoryError):
+        return f"there is not enough memory for this. {_changed().capitalize()}. Read fewer files or sheets at a time"
+    frames = traceback.extract_tb(error.__traceback__)
+    own = [frame for frame in frames if "kebrin" in frame.filename] or frames
+    at = f"{Path(own[-1].filename).stem}, line {own[-1].lineno}" if own else "an unknown place"
+    said = str(error).splitlines()[0][:200] if str(error) else ""
+    return (
+        f"this is a mistake in Kebrin or a file that it can't take: {type(error).__name__} in {at}{': ' + said if said else ''}. "
+        f"{_changed().capitalize()}. Look for a file or sheet that is unlike the others, and leave it out"
+    )
+
+
+def plain(text: str) -> str:
+    r"""A text for a terminal: signs that steer it or turn the direction of writing are made visible.
+
+    >>> plain("a\x1b[31mb\u202ec")
+    'a␛[31mb<U+202E>c'
+    """
+    if text.isprintable():
+        return text
+    return "".join(letter if letter in "\n\t" or letter.isprintable() else _visible(letter) for letter in text)
+
+
+def _visible(letter: str) -> str:
+    code = ord(letter)
+    if code < 0x20:
+        return chr(0x2400 + code)
+    return letter if letter.isspace() else f"<U+{code:04X}>"

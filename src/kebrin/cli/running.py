@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 from typing import TYPE_CHECKING
 
@@ -21,7 +22,7 @@ if TYPE_CHECKING:
     from kebrin.deliver.publish import Published
 
 
-def run(plan_file: Path, *, like: Path | None, accept: bool, as_json: bool) -> int:
+def run(plan_file: Path, *, like: Path | None, accept: bool, replace: bool, as_json: bool) -> int:
     """Run a plan, hold its table against wanted rows if there are any, and write its outputs."""
     plan = load_plan(plan_file)
     if not plan.model.output:
@@ -31,7 +32,8 @@ def run(plan_file: Path, *, like: Path | None, accept: bool, as_json: bool) -> i
     match = None
     if like is not None:
         done, match = done.checked(read_wanted(like))
-    published = done.write(accept=accept)
+    reads = (*done.reads, *([like] if like is not None else []))
+    published = dataclasses.replace(done, reads=reads).write(accept=accept, replace=replace)
     if as_json:
         said = plain(done, published)
         if match is not None:
@@ -82,4 +84,5 @@ def tell(out: Console, done: Run, published: tuple[Published, ...]) -> None:
         same = (one.name for one in done.done if (one.proof.ledgers, one.proof.conservation) == own)
         show.verdict(out, part.proof, same_as=next(same))
         show.remarks(out, part.proof)
-    show.outputs(out, published, {part.name: len(part.table) for part in done.done})
+    rows = {part.name: len(part.table) for part in done.done}
+    show.outputs(out, published, [rows[item.table] for item in published])

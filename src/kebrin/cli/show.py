@@ -12,6 +12,7 @@ from rich.table import Table as Grid
 from rich.text import Text
 
 from kebrin.cells import as_label
+from kebrin.cli.ending import plain
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -29,16 +30,16 @@ _SAMPLE = 5
 
 def console() -> Console:
     """A console on standard output; wide enough not to fold paths where output is no terminal."""
-    out = Console(highlight=False, soft_wrap=False)
+    out = Console(highlight=False, soft_wrap=False, markup=False, emoji=False)
     if not out.is_terminal:
-        out = Console(highlight=False, width=120)
+        out = Console(highlight=False, width=120, markup=False, emoji=False)
     return out
 
 
 def heading(out: Console, text: str, style: str = "bold") -> None:
     """A heading with a blank line before it."""
     out.print()
-    out.print(Text(text, style=style))
+    out.print(Text(plain(text), style=style))
 
 
 def rows(out: Console, pairs: Iterable[tuple[str, str]]) -> None:
@@ -47,7 +48,7 @@ def rows(out: Console, pairs: Iterable[tuple[str, str]]) -> None:
     grid.add_column(no_wrap=True)
     grid.add_column()
     for word, said in pairs:
-        grid.add_row(word, said)
+        grid.add_row(plain(word), plain(said))
     out.print(Padding(grid, (0, 0, 0, 2), expand=False))
 
 
@@ -62,7 +63,7 @@ def sample(out: Console, table: Table, most: int = _SAMPLE) -> None:
     names = _fitting(table, shown, out.width - 6)
     grid = Grid(box=None, padding=(0, 2), header_style="bold", show_edge=False)
     for name in names:
-        grid.add_column(Text(name), justify="right" if _is_number(table, name) else "left", no_wrap=True)
+        grid.add_column(Text(plain(name)), justify="right" if _is_number(table, name) else "left", no_wrap=True)
     for at in range(min(most, len(table))):
         grid.add_row(*(_cell(shown[name][at]) for name in names))
     out.print(Padding(grid, (0, 0, 0, 2), expand=False))
@@ -93,7 +94,7 @@ def _fitting(table: Table, shown: dict[str, list[Any]], width: int) -> list[str]
 
 
 def _cell(value: Any) -> str:
-    return "·" if value is None else as_label(value)
+    return "·" if value is None else plain(as_label(value))
 
 
 def verdict(out: Console, proof: Proof, *, same_as: str = "") -> None:
@@ -203,14 +204,14 @@ def _remark(remark: Remark, told: Sequence[Remark], *, several: bool) -> str:
     return f"{Path(remark.file).name}, {remark}" if several and remark.file else str(remark)
 
 
-def outputs(out: Console, published: Sequence[Published], lengths: dict[str, int]) -> None:
+def outputs(out: Console, published: Sequence[Published], lengths: Sequence[int]) -> None:
     """Where the tables and proofs went, and how to look behind a value."""
     heading(out, "Written")
     rows(
         out,
         [
-            (str(item.path), f"{counted(lengths[item.table], 'row')}; proof in {item.proof_path.name}")
-            for item in published
+            (str(item.path), f"{counted(length, 'row')}; proof in {item.proof_path.name}")
+            for item, length in zip(published, lengths, strict=True)
         ],
     )
     for item in published:
@@ -225,7 +226,7 @@ def line(out: Console, text: str, style: str = "") -> None:
     if not text:
         out.print()
         return
-    out.print(Padding(Text(text, style=style), (0, 0, 0, 2), expand=False))
+    out.print(Padding(Text(plain(text), style=style), (0, 0, 0, 2), expand=False))
 
 
 def wanted(out: Console, match: Match) -> None:
@@ -250,4 +251,4 @@ def plain_match(match: Match) -> dict[str, Any]:
 def next_step(out: Console, text: str) -> None:
     """One line that says what to do next."""
     out.print()
-    out.print(Text(text, style="dim"))
+    out.print(Text(plain(text), style="dim"))

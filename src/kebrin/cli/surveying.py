@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
@@ -13,12 +14,12 @@ from kebrin.cli import show
 from kebrin.cli.ahead import reports_ahead
 from kebrin.cli.ending import Exit
 from kebrin.layout import Layout, find_layouts
+from kebrin.sources import files
 from kebrin.tidy import unpivot
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from pathlib import Path
 
     from rich.console import Console
 
@@ -28,10 +29,11 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
     out = show.console()
     reports: list[dict[str, Any]] = []
     drawn: list[Path] = []
+    paths = [path for item in inputs for path in files.listed(item)]
     for report in reports_ahead(inputs, progress=not as_json):
         surveyed = [_Surveyed(report[name]) for name in report.shown]
         if picture is not None:
-            drawn += _draw([sheet for sheet in surveyed if sheet.layouts], picture)
+            drawn += _draw([sheet for sheet in surveyed if sheet.layouts], picture, paths, drawn)
         if as_json:
             reports.append({
                 "file": report.path, "hidden": report.hidden, "sheets": [sheet.plain() for sheet in surveyed],
@@ -51,15 +53,22 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
     return Exit.DONE
 
 
-def _draw(surveyed: Sequence[_Surveyed], picture: Path) -> list[Path]:
-    """The maps: under the name given if there is one, else each with its sheet's name in it."""
+def _draw(surveyed: Sequence[_Surveyed], picture: Path, paths: Sequence[Path], before: Sequence[Path]) -> list[Path]:
+    """The maps: under the name given if there is one, else each with its sheet's name, and its file's, in it."""
     from kebrin.deliver.atomic import whole_file
+    from kebrin.deliver.guard import refuse_foreign_picture, refuse_sources
     from kebrin.deliver.picture import draw_map
 
-    drawn = []
+    drawn: list[Path] = []
     for sheet in surveyed:
-        name = "".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in sheet.sheet.name)
-        path = picture if len(surveyed) == 1 else picture.with_name(f"{picture.stem}.{name}{picture.suffix or '.png'}")
+        own = [Path(sheet.sheet.source).stem] * (len(paths) > 1) + [sheet.sheet.name] * (len(surveyed) > 1)
+        names = ["".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in name) for name in own]
+        path = picture.with_name(".".join([picture.stem, *names]) + (picture.suffix or ".png"))
+        count = 2
+        while path in {*before, *drawn}:
+            path, count = path.with_name(f"{picture.stem}.{count}{picture.suffix or '.png'}"), count + 1
+        refuse_sources(path, paths)
+        refuse_foreign_picture(path)
         uses = verdict_of(sheet.sheet, sheet.layouts, sheet.tables).uses
         with whole_file(path) as part:
             part.write_bytes(draw_map(sheet.sheet, sheet.layouts, uses))

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cli.ahead import reports_ahead
 from kebrin.cli.ending import Exit
+
+_LONGEST_NAME = 80
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -16,17 +18,22 @@ if TYPE_CHECKING:
     from kebrin.work.joining import Done
 
 
-def tidy(
-    inputs: Sequence[str],
-    output: Path,
-    *,
-    kept: tuple[bool, bool],
-    tolerance: float | None,
-    accept: bool,
-    as_json: bool,
-) -> int:
-    """Tidy reports without a plan and write what came of it; `kept` says whether blanks and marks are."""
+class Asked(NamedTuple):
+    """The options of the command."""
+
+    keep_blanks: bool = False
+    keep_marks: bool = False
+    tolerance: float | None = None
+    strict: bool = False
+    accept: bool = False
+    replace: bool = False
+
+
+def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_json: bool = False) -> int:
+    """Tidy reports without a plan and write what came of it."""
+    asked = asked or Asked()
     reports = reports_ahead(inputs, progress=not as_json)
+    from kebrin.deliver.guard import check_outputs
     from kebrin.deliver.publish import publish, refuse_ending
     from kebrin.tidy import Keep
     from kebrin.work.joining import Terms
@@ -36,10 +43,11 @@ def tidy(
         from kebrin.cli import show  # noqa: F401 - loaded while the first workbook is being parsed
 
     refuse_ending(output)
-    terms = Terms(tolerance=tolerance)
-    done = tidy_reports(reports, keep=Keep.of(*kept), terms=terms)
-    paths = [output, *(_beside(output, part) for part in done[1:])]
-    published = [publish(part, path, accept=accept) for part, path in zip(done, paths, strict=True)]
+    terms = Terms(tolerance=asked.tolerance, strict=asked.strict)
+    done = tidy_reports(reports, keep=Keep.of(asked.keep_blanks, asked.keep_marks), terms=terms)
+    paths = _paths(output, done)
+    check_outputs(paths, [source.file for source in done[0].proof.sources], replace=asked.replace)
+    published = [publish(part, path, accept=asked.accept) for part, path in zip(done, paths, strict=True)]
     if as_json:
         print(
             json.dumps(
@@ -49,13 +57,19 @@ def tidy(
         )
     else:
         _show(done, published)
-    return Exit.DONE if all(part.proof.holds or accept for part in done) else Exit.NOT_PROVED
+    return Exit.DONE if all(part.proof.holds or asked.accept for part in done) else Exit.NOT_PROVED
 
 
-def _beside(output: Path, done: Done) -> Path:
-    """The file for a table after the first: the output's name with the table's."""
-    safe = "".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in done.name)
-    return output.with_name(f"{output.stem}.{safe}{output.suffix}")
+def _paths(output: Path, done: Sequence[Done]) -> list[Path]:
+    """A file for each table: the output's own name, and for those after the first that name with the table's."""
+    paths = [output]
+    for part in done[1:]:
+        safe = "".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in part.name)[:_LONGEST_NAME]
+        path, count = output.with_name(f"{output.stem}.{safe}{output.suffix}"), 2
+        while path.name.casefold() in {one.name.casefold() for one in paths}:
+            path, count = output.with_name(f"{output.stem}.{safe}_{count}{output.suffix}"), count + 1
+        paths.append(path)
+    return paths
 
 
 def _plain(done: Done, item: Published) -> dict[str, object]:
@@ -74,5 +88,5 @@ def _show(done: Sequence[Done], published: Sequence[Published]) -> None:
         show.sample(out, part.table)
         show.verdict(out, part.proof)
         show.remarks(out, part.proof)
-    show.outputs(out, published, {part.name: len(part.table) for part in done})
+    show.outputs(out, published, [len(part.table) for part in done])
     show.next_step(out, f"See the cell behind a value: kebrin trace {published[0].path} 1")

@@ -1,17 +1,24 @@
-"""Atomic writing: a file is whole or not there; a source is never written to."""
+"""Atomic writing: a file is whole or not there; data and proof change together, or are mended by the next run."""
 
 from __future__ import annotations
 
+import hashlib
+import json
 import os
+import re
 import tempfile
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.errors import OutputError, Place
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Iterator
+    from collections.abc import Iterator
+
+_PART = re.compile(r"\.(?P<name>.+)\.(?P<process>\d+)\.[^.]+\.part")
+#: The files that this process has put in place, for what is said when it is stopped.
+written: list[Path] = []
 
 
 @contextmanager
@@ -19,39 +26,95 @@ def whole_file(path: Path) -> Iterator[Path]:
     """A temporary file beside `path` that takes its place when the block ends well, and goes when it does not.
 
     Raises:
-        OutputError: the folder can't be made or written to.
+        OutputError: the folder can't be made or written to, or the disk is full.
     """
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
-        os.close(handle)
-    except OSError as error:
-        raise OutputError("the output can't be written", Place(str(path)), why=error.strerror or str(error)) from error
-    part = Path(name)
-    try:
+    with whole_files([path]) as (part,):
         yield part
-        part.chmod(_usual_mode())
-        part.replace(path)
+
+
+@contextmanager
+def whole_files(paths: list[Path]) -> Iterator[list[Path]]:
+    """Temporary files beside some paths that take their places together when the block ends well.
+
+    All are complete before the first takes its place. The last of them is the one that vouches for the others (a proof): what
+    a kill between two leaves is mended by `clear_leftovers`.
+    """
+    parts: list[Path] = []
+    try:
+        parts.extend(map(_part_of, paths))
+        yield parts
+        for part in parts:
+            part.chmod(_usual_mode())
+            _to_disk(part)
+        for part, path in zip(reversed(parts), reversed(paths), strict=True):
+            part.replace(path)
+            written.append(path)
     except OSError as error:
-        raise OutputError("the output can't be written", Place(str(path)), why=error.strerror or str(error)) from error
+        raise OutputError(
+            "the output can't be written", Place(str(paths[0])), why=error.strerror or str(error),
+            do="Make room, or name a file that can be written",
+        ) from error  # fmt: skip
     finally:
-        part.unlink(missing_ok=True)
+        for part in parts:
+            with suppress(OSError):
+                part.unlink(missing_ok=True)
+
+
+def _part_of(path: Path) -> Path:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, name = tempfile.mkstemp(prefix=f".{path.name}.{os.getpid()}.", suffix=".part", dir=path.parent)
+    os.close(handle)
+    return Path(name)
+
+
+def _to_disk(part: Path) -> None:
+    with part.open("rb") as file:
+        os.fsync(file.fileno())
+
+
+def clear_leftovers(folder: Path) -> None:
+    """Mend what a killed run has left in a folder: finish a pair of data and proof that was half in place, remove the rest."""
+    if not folder.is_dir():
+        return
+    for part in folder.glob(".*.part"):
+        match = _PART.fullmatch(part.name)
+        if match is None or _runs(int(match["process"])):
+            continue
+        target = folder / match["name"]
+        with suppress(OSError):
+            if _is_awaited(target, part):
+                part.replace(target)
+            part.unlink(missing_ok=True)
+
+
+def _is_awaited(target: Path, part: Path) -> bool:
+    """Whether the proof beside a file speaks of what stands in a leftover, and not of what the file holds."""
+    try:
+        proof = json.loads(target.with_name(f"{target.name}.proof.json").read_text("utf-8"))
+        wanted = proof["output"]["sha256"]
+    except (OSError, ValueError, KeyError, TypeError):
+        return False
+    return bool(_digest(part) == wanted and not (target.exists() and _digest(target) == wanted))
+
+
+def _digest(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _runs(process: int) -> bool:
+    if process == os.getpid():
+        return False  # whole_file has removed its own by now
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except OSError:
+        return True
+    return True
 
 
 def _usual_mode() -> int:
     mask = os.umask(0)
     os.umask(mask)
     return 0o666 & ~mask
-
-
-def refuse_sources(path: Path, sources: Iterable[str]) -> None:
-    """Refuse to write over a file that was read.
-
-    Raises:
-        OutputError: the output is one of the sources.
-    """
-    if any(path.resolve() == Path(source).resolve() for source in sources):
-        raise OutputError(
-            "the output would be written over a source", Place(str(path)), why="a source is never written to",
-            do="Name another file",
-        )  # fmt: skip

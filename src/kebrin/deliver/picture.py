@@ -11,6 +11,7 @@ from io import BytesIO
 from typing import TYPE_CHECKING, Any
 
 from kebrin.address import column_letters
+from kebrin.deliver.guard import PICTURE_SIGN
 from kebrin.errors import OutputError
 from kebrin.proof import Use
 
@@ -84,7 +85,7 @@ def draw_map(sheet: Sheet, layouts: Sequence[Layout], uses: NDArray[np.uint8]) -
     FigureCanvasAgg(figure)
     page.draw(figure.add_axes((0, 0, 1, 1)))
     out = BytesIO()
-    figure.savefig(out, format="png", facecolor="white", metadata={"Software": None})
+    figure.savefig(out, format="png", facecolor="white", metadata={"Software": PICTURE_SIGN.decode()})
     return out.getvalue()
 
 

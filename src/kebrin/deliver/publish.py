@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from kebrin.deliver.atomic import refuse_sources, whole_file
+from kebrin.deliver.atomic import whole_files
+from kebrin.deliver.guard import is_own, proof_path, refuse_sources, unproved_path
 from kebrin.deliver.tables import WRITERS, write_table
 from kebrin.errors import OutputError, Place
 from kebrin.sources.files import digest
@@ -25,24 +26,6 @@ class Published:
     path: Path
     proof_path: Path
     held_back: bool
-
-
-def proof_path(path: Path) -> Path:
-    """The proof file that belongs to a data file.
-
-    >>> proof_path(Path("out/traffic.csv")).as_posix()
-    'out/traffic.csv.proof.json'
-    """
-    return path.with_name(f"{path.name}.proof.json")
-
-
-def unproved_path(path: Path) -> Path:
-    """The name that an unproved output bears.
-
-    >>> unproved_path(Path("out/traffic.csv")).as_posix()
-    'out/traffic.unproved.csv'
-    """
-    return path.with_name(f"{path.stem}.unproved{path.suffix}")
 
 
 def refuse_ending(path: Path) -> None:
@@ -73,12 +56,14 @@ def publish(done: Done, path: Path, *, accept: bool = False) -> Published:
     target = unproved_path(path) if held_back else path
     if accept and not done.proof.holds:
         done = replace(done, proof=replace(done.proof, accepted=True))
-    with whole_file(target) as part, whole_file(proof_path(target)) as proof_part:
+    with whole_files([target, proof_path(target)]) as (part, proof_part):
         write_table(done.table, part, kind=path.suffix)
         proof_part.write_text(_proof_text(done, target.name, part, target.parent), "utf-8")
     if not held_back:
-        for stale in (unproved_path(path), proof_path(unproved_path(path))):
+        stale = unproved_path(path)
+        if is_own(stale):
             stale.unlink(missing_ok=True)
+            proof_path(stale).unlink(missing_ok=True)
     return Published(done.name, target, proof_path(target), held_back)
 
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import pyarrow as pa
 
 from kebrin.cells import Kind
-from kebrin.deliver.publish import proof_path
+from kebrin.deliver.guard import proof_path
 from kebrin.errors import Place, PlanError, SourceError, nearest
 from kebrin.sources import read
 from kebrin.sources.files import digest, first_bytes

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from kebrin.errors import PlanError, nearest
+from kebrin.errors import OutputError, Place, PlanError, nearest
 
 _FILES = Path(__file__).parent / "files"
 
@@ -32,12 +32,30 @@ def demo_file(name: str) -> Path:
 
 
 def copy_demo(folder: Path) -> list[Path]:
-    """Copy the demo's files into a folder; files of these names that are there already are replaced."""
+    """Copy the demo's files into a folder.
+
+    Raises:
+        OutputError: a file of one of these names is there and says something else, or the folder can't be written to.
+    """
     from shutil import copyfile
 
-    folder.mkdir(parents=True, exist_ok=True)
-    copied = []
-    for name in demo_names():
-        copyfile(_FILES / name, folder / name)
-        copied.append(folder / name)
-    return copied
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        others = [name for name in demo_names() if _is_other(folder / name, _FILES / name)]
+        if others:
+            raise OutputError(
+                "the demo would replace other files", Place(str(folder)), why=f"there is {', '.join(others[:4])} already, with "
+                "other content", do="Name a folder of its own: kebrin demo DIR",
+            )  # fmt: skip
+        for name in demo_names():
+            if not (folder / name).exists():
+                copyfile(_FILES / name, folder / name)
+    except OSError as error:
+        raise OutputError(
+            "the demo can't be written", Place(str(folder)), why=error.strerror or str(error), do="Name another folder"
+        ) from error
+    return [folder / name for name in demo_names()]
+
+
+def _is_other(there: Path, own: Path) -> bool:
+    return there.exists() and (not there.is_file() or there.read_bytes() != own.read_bytes())

@@ -56,7 +56,7 @@ def find_names(
         [MISSING if at is None else at[0] * width + at[1] for at in one.values()] for one in (found, beside_at)
     )
     return Names(
-        _override(boxhead_names, stated.boxhead), _override(stub_names, stated.stub), stub_names,
+        _override(boxhead_names, stated.boxhead), _by_heading(stub_names, stated.stub), stub_names,
         _override(beside_names, stated.beside), (row_heads, of_stub, of_beside),
     )  # fmt: skip
 
@@ -102,6 +102,20 @@ def _override(names: list[str], stated: Sequence[str] | None) -> list[str]:
     if stated is None:
         return _unique(names)
     return [said or name for said, name in zip(stated, names, strict=True)]
+
+
+def _by_heading(names: list[str], stated: Sequence[str] | None) -> list[str]:
+    """Names for label columns: those stated go by the sheet's own headings where it bears them, by place where it does not.
+
+    >>> _by_heading(["Month", "Vessel"], ["Vessel", "Month"]), _by_heading(["Qu.", ""], ["quay", "berth"])
+    (['Month', 'Vessel'], ['quay', 'berth'])
+    """
+    if stated is None:
+        return _unique(names)
+    at = {name.casefold(): place for place, name in enumerate(names) if name}
+    found = {at[said.casefold()]: said for said in stated if said.casefold() in at}
+    rest = iter([said for said in stated if said.casefold() not in at])
+    return [found.get(place) or next(rest, "") or names[place] for place in range(len(names))]
 
 
 def _unique(names: list[str]) -> list[str]:

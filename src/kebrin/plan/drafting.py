@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 import tomlkit
 from tomlkit import comment, document, nl, table
 
+from kebrin.cells import a1
 from kebrin.layout import NO_COLUMN
 from kebrin.table.arrays import kind_of
 from kebrin.values.profile import step_lines
@@ -103,7 +104,7 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
     if sheets is not None:
         one.add("sheets", sheets)
     one.add(nl())
-    one.add("layout", _layout(draft))
+    one.add("layout", _layout(draft, found))
     one["layout"].add(nl())
     fields = _named(_places(group) if draft.places is None else draft.places)
     if fields is not None:
@@ -169,14 +170,14 @@ def _sheets(group: Group, found: Found) -> tomlkit.items.Item | None:
     return choice
 
 
-def _layout(draft: Draft) -> Table:
+def _layout(draft: Draft, found: Found) -> Table:
     group = draft.group
     piece = group.pieces[0]
     layout = piece.layout
     said = table()
     for line in _comments(draft):
         said.add(comment(line))
-    head = _anchor(group)
+    head = _anchor(group, found)
     if head:
         said.add("starts", tomlkit.item(head))
     _, constant = join(group.pieces, group.stamps, drop_constant=True)
@@ -213,13 +214,28 @@ def _reasons(layout: Layout) -> list[str]:
     return [f"{layout.address} of {layout.sheet!r}", *told[:_REASONS], *more]
 
 
-def _anchor(group: Group) -> str:
-    """The stub head, if every block has the same and each sheet holds one block."""
-    heads = {piece.layout.stub_head for piece in group.pieces}
+def _anchor(group: Group, found: Found) -> str:
+    """Where the blocks of a table start: their stub head, if it is theirs alone; the first cell where it is not.
+
+    Nothing is stated where a sheet has several blocks of this table: each is found by itself.
+    """
     places = {(piece.file, piece.sheet) for piece in group.pieces}
-    if len(heads) != 1 or len(places) != len(group.pieces):
+    if len(places) != len(group.pieces):
         return ""
-    return next(iter(heads))
+    others = {
+        piece.layout.stub_head
+        for one in found.groups
+        for piece in one.pieces
+        if one is not group and (piece.file, piece.sheet) in places
+    }
+    heads = {piece.layout.stub_head for piece in group.pieces}
+    if len(heads) == 1 and heads != {""} and not heads & others:
+        return heads.pop()
+    corners = {a1(piece.layout.area.top, piece.layout.area.left) for piece in group.pieces}
+    shared = any(
+        (piece.file, piece.sheet) in places for one in found.groups if one is not group for piece in one.pieces
+    )
+    return corners.pop() if shared and len(corners) == 1 else ""
 
 
 def _questions(draft: Draft, name_of: str) -> list[str]:

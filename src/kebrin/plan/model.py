@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import posixpath
 from fnmatch import fnmatchcase
 from typing import Annotated, Literal
 
@@ -138,10 +139,14 @@ class ProofPlan(_Strict):
 
 
 class OutputPlan(_Strict):
-    """One file to write: the table, and a name that ends in .csv, .parquet or .xlsx."""
+    """One file to write: the table, and a name that ends in .csv, .parquet or .xlsx.
+
+    With `replace`, files that Kebrin did not write, or that were changed since, may be replaced.
+    """
 
     table: str
     file: str
+    replace: bool = False
 
     @field_validator("file")
     @classmethod
@@ -169,4 +174,8 @@ class PlanModel(_Strict):
         again = [name for name in self.tables if self.tables.count(name) > 1]
         if again:
             raise ValueError(f"two tables are named {again[0]!r}")
+        files = [posixpath.normpath(output.file).casefold() for output in self.output]
+        twice = [output.file for output, file in zip(self.output, files, strict=True) if files.count(file) > 1]
+        if twice:
+            raise ValueError(f"two outputs are written to {twice[0]!r}: give each a file of its own")
         return self

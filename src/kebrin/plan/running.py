@@ -17,7 +17,7 @@ from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.work.stepping import take_steps
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable
+    from collections.abc import Callable, Iterable, Sequence
     from pathlib import Path
 
     from kebrin.cells import Report
@@ -56,7 +56,23 @@ def run_plan(plan: PlanModel, base: Path, on_file: Callable[[str], None] | None 
         strict=True,
         leave_open=asked.leave_open,
     )
-    return [done for name, table in plan.table.items() for done in _run_table(name, table, base, terms, on_file)]
+    runs = [_run_table(name, table, base, terms, on_file) for name, table in plan.table.items()]
+    return _with_shared_sheets(runs) if len(runs) > 1 else runs[0]
+
+
+def _with_shared_sheets(runs: Sequence[Sequence[Done]]) -> list[Done]:
+    """The tables, their proofs knowing which cells of a sheet other tables of the plan are made of."""
+    ledgers = [{(one.file, one.sheet): one for one in done[0].proof.ledgers} for done in runs]
+    found: list[Done] = []
+    for at, done in enumerate(runs):
+        others = [own for number, own in enumerate(ledgers) if number != at]
+        for part in done:
+            shared = tuple(
+                one.shared(own[one.file, one.sheet] for own in others if (one.file, one.sheet) in own)
+                for one in part.proof.ledgers
+            )
+            found.append(replace(part, proof=replace(part.proof, ledgers=shared)))
+    return found
 
 
 def _run_table(

@@ -6,8 +6,10 @@ from dataclasses import dataclass, field, replace
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any
 
+from kebrin.address import a1
+
 if TYPE_CHECKING:
-    from collections.abc import Collection, Mapping
+    from collections.abc import Collection, Iterable, Mapping
 
 
 class Use(IntEnum):
@@ -97,6 +99,7 @@ class SheetLedger:
         lines: the lines that were left out, one by one.
         notes: texts around the blocks that were left out, with their cells.
         via: for each column of the table that cells arrived in as labels or fields: how many, and the first of them.
+        open_cells: all cells that reach nothing, for tables of one sheet to share their account.
     """
 
     file: str
@@ -108,6 +111,25 @@ class SheetLedger:
     lines: tuple[LeftLine, ...] = ()
     notes: tuple[str, ...] = ()
     via: dict[str, tuple[int, tuple[str, ...], str]] = field(default_factory=dict)
+    open_cells: frozenset[tuple[int, int]] = frozenset()
+
+    def shared(self, others: Iterable[SheetLedger]) -> SheetLedger:
+        """The account of a sheet that several tables are made of: what any of them claims is claimed."""
+        still = self.open_cells
+        for other in others:
+            still &= other.open_cells
+        taken = len(self.open_cells) - len(still)
+        if not taken:
+            return self
+        counts = dict(self.counts)
+        counts[Use.UNCLAIMED.word] = counts.get(Use.UNCLAIMED.word, 0) - taken
+        counts["used by other tables of the plan"] = taken
+        shown = tuple(a1(*cell) for cell in sorted(still)[:200])
+        more = self.unclaimed_count - len(self.open_cells)  # cells that came by a column that is gone
+        return replace(
+            self, counts={use: count for use, count in counts.items() if count}, unclaimed=shown,
+            unclaimed_count=len(still) + more, open_cells=still,
+        )  # fmt: skip
 
     @property
     def cells(self) -> int:

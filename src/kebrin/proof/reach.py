@@ -89,7 +89,7 @@ class Verdict:
         return SheetLedger(
             sheet.source, sheet.name, {use.word: int(tally[use]) for use in Use if tally[use]},
             tuple(a1(int(row), int(column)) for row, column in cells[:_LISTED]), len(cells),
-            self.objections, self.lines, self.notes, self.via,
+            self.objections, self.lines, self.notes, self.via, frozenset(map(tuple, cells.tolist())),
         )  # fmt: skip
 
 

@@ -25,6 +25,7 @@ def stack(tables: Sequence[Table]) -> Table:
     if not tables:
         raise PlanError("there is nothing to stack", do="Give at least one table")
     first = tables[0]
+    tables = [first, *(_in_order(table, first) for table in tables[1:])]
     for table in tables[1:]:
         if table.columns != first.columns:
             raise PlanError(
@@ -42,7 +43,19 @@ def stack(tables: Sequence[Table]) -> Table:
     return replace(first, data=data, origins=origins, steps=steps, remarks=remarks)
 
 
+def _in_order(table: Table, first: Table) -> Table:
+    """A table of the same columns in the first one's order."""
+    if table.columns == first.columns or sorted(table.columns) != sorted(first.columns):
+        return table
+    return table.only(first.columns)
+
+
 def _joined(pieces: list[pa.ChunkedArray]) -> pa.ChunkedArray:
+    if any(pa.types.is_dictionary(piece.type) for piece in pieces) and len({piece.type for piece in pieces}) > 1:
+        # Labels in one table and values in another: the column is one of texts.
+        pieces = [
+            piece.cast(piece.type.value_type) if pa.types.is_dictionary(piece.type) else piece for piece in pieces
+        ]
     if pa.types.is_dictionary(pieces[0].type):
         return pa.chunked_array([chunk for piece in pieces for chunk in piece.chunks]).unify_dictionaries()
     kinds = {piece.type for piece in pieces if piece.null_count < len(piece)} or {pieces[0].type}

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import csv
+import io
 from collections import Counter
+from itertools import islice
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -20,6 +22,7 @@ _DELIMITERS = ("\t", ";", "|", ",")
 _OLDER = ("cp1252", "cp1250", "cp1251", "mac_roman", "cp437")
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 csv.field_size_limit(1 << 24)
+_LINES = 500
 
 
 def read(path: Path) -> Report:
@@ -54,7 +57,8 @@ def _sheet(path: Path, name: str) -> Sheet:
 
 
 def _rows(text: str, mark: str, where: Place) -> list[list[str]]:
-    reader = csv.reader(text.splitlines(keepends=True), delimiter=mark)
+    # Lines end at line ends only: a form feed or a U+2028 inside a cell parts nothing.
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=mark)
     try:
         return list(reader)
     except csv.Error as error:
@@ -73,7 +77,7 @@ def decode(content: bytes, where: Place) -> str:
     """
     for mark, encoding in _MARKS:
         if content.startswith(mark):
-            return content.decode(encoding, errors="strict")
+            return _strictly(content, encoding, where)
     try:
         return content.decode("utf-8")
     except UnicodeDecodeError:
@@ -88,6 +92,18 @@ def decode(content: bytes, where: Place) -> str:
         return next(likely[encoding] for encoding in (*_OLDER, *likely) if encoding in likely)
 
 
+def _strictly(content: bytes, encoding: str, where: Place) -> str:
+    try:
+        return content.decode(encoding)
+    except UnicodeDecodeError as error:
+        line = content[: error.start].count(b"\n") + 1
+        raise SourceError(
+            "the text is cut or damaged", Place(where.file, line=line),
+            why=f"its first bytes say {encoding.removesuffix('-sig').upper()}, and byte {error.start:,} is none of that",
+            do="Ask for the file again, or save it as UTF-8",
+        ) from None  # fmt: skip
+
+
 def delimiter(text: str) -> str:
     r"""The delimiter under which most lines have the same number of cells.
 
@@ -96,7 +112,7 @@ def delimiter(text: str) -> str:
     >>> delimiter("Crew,Papers\nAnn,Radio; Deck\nBo,Radio; Deck\n")
     ','
     """
-    lines = [line for line in text.splitlines()[:500] if line.strip()]
+    lines = [line.rstrip("\r\n") for line in islice(io.StringIO(text, newline=""), _LINES) if line.strip()]
     worth = {mark: _alike(lines, mark) for mark in _DELIMITERS}
     # Of several that part most lines alike the one that parts most of them counts: others stand inside the cells.
     sure = max(_DELIMITERS, key=lambda mark: worth[mark][0])

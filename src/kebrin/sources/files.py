@@ -62,6 +62,11 @@ def digest(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
+def _is_output(file: Path) -> bool:
+    """Whether a file is one that Kebrin has written: its proof stands beside it."""
+    return file.with_name(f"{file.name}.proof.json").exists()
+
+
 def listed(pattern: str, *, base: Path | None = None) -> list[Path]:
     """The files that a path, a folder or a pattern with `*` names, sorted; temporary lock files are passed over.
 
@@ -69,14 +74,16 @@ def listed(pattern: str, *, base: Path | None = None) -> list[Path]:
         SourceError: nothing fits.
     """
     path = (base or Path()) / pattern
+    if path.is_file():
+        return [path]  # a name with a bracket is no pattern where the file is there
     if path.is_dir():
-        found = [file for file in sorted(path.iterdir()) if file.suffix.lower() in ENDINGS]
+        found = [file for file in sorted(path.iterdir()) if file.suffix.lower() in ENDINGS and file.is_file()]
     elif any(mark in pattern for mark in "*?["):
         root = Path(path.anchor) if path.is_absolute() else Path()
         found = sorted(file for file in root.glob(str(path.relative_to(root))) if file.is_file())
     else:
         return [path]
-    kept = [file for file in found if not file.name.startswith(("~$", ".~lock", "."))]
+    kept = [file for file in found if not file.name.startswith(("~$", ".~lock", ".")) and not _is_output(file)]
     if not kept:
         raise SourceError(
             "no report found", Place(str(path)), why=f"no file there ends in {', '.join(sorted(ENDINGS))}"

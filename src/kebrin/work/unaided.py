@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -12,7 +12,7 @@ from kebrin.table.arrays import distinct_texts
 from kebrin.values.entries import has_plain_sign
 from kebrin.work.joining import Arrived, Done, Terms, join, prove
 from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of, work_sheet
-from kebrin.work.stamps import Stamp, stamps_of
+from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
 
 if TYPE_CHECKING:
@@ -115,7 +115,7 @@ def survey_reports(
             why=f"{sum(work.ledger.cells for work in works):,} cells hold something, and none of them a body of values",
             do="State where the table starts in a plan: starts, boxhead, stub",
         )  # fmt: skip
-    groups = tuple(_group(alike) for alike in _alike(pieces))
+    groups = _with_own_names([_group(alike) for alike in _alike(pieces)])
     return Found(groups, tuple(works), tuple(sources))
 
 
@@ -135,6 +135,26 @@ def _alike(pieces: Sequence[Piece]) -> list[list[Piece]]:
 def _group(pieces: list[Piece]) -> Group:
     name = _name_of(pieces)
     return Group(name, tuple(pieces), tuple(stamps_of(pieces)))
+
+
+def _with_own_names(groups: list[Group]) -> tuple[Group, ...]:
+    """The groups with a name each: those of one sheet are told apart by their title, or by what their rows are called."""
+    names = [group.name for group in groups]
+    told: list[Group] = []
+    for group in groups:
+        name = group.name
+        if names.count(name) > 1:
+            layout = group.pieces[0].layout
+            own = without_caption(layout.title) or layout.stub_head or (layout.names[0] if layout.names else "")
+            titles = [one.pieces[0].layout.title for one in groups if one.name == name]
+            own = layout.stub_head or own if titles.count(layout.title) > 1 else own
+            name = f"{name} {own}" if own else name
+        count = sum(
+            one.name == name or (one.name.startswith(f"{name} ") and one.name[len(name) + 1 :].isdigit())
+            for one in told
+        )
+        told.append(replace(group, name=f"{name} {count + 1}" if count else name))
+    return tuple(told)
 
 
 def _name_of(pieces: Sequence[Piece]) -> str:
