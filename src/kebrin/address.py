@@ -53,6 +53,18 @@ def column_letters(column: int) -> str:
     return letters
 
 
+def column_number(letters: str) -> int:
+    """The number of a column, counted from 0, by its letters.
+
+    >>> column_number("A"), column_number("AA")
+    (0, 26)
+    """
+    number = 0
+    for letter in letters.upper():
+        number = number * 26 + ord(letter) - 64
+    return number - 1
+
+
 def a1(row: int, column: int) -> str:
     """The A1 address of a 0-based row and column.
 

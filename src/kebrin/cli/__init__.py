@@ -19,7 +19,7 @@ def main() -> None:
     for stream in (sys.stdout, sys.stderr):
         # A terminal that can't show a sign shows a stand-in, and a file name that is no UTF-8 can still be told.
         with suppress(AttributeError, ValueError):
-            stream.reconfigure(errors="backslashreplace")
+            stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
     code: object = 0
     try:
         app(prog_name="kebrin")

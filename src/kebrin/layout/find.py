@@ -20,7 +20,15 @@ from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.play import Play, from_anchor, hidden_lines, in_play
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import Split, find_split
-from kebrin.layout.stating import Anchor, find_anchor, find_end, refuse_depth, refuse_width
+from kebrin.layout.stating import (
+    Anchor,
+    find_anchor,
+    find_end,
+    lines_left_out,
+    refuse_depth,
+    refuse_width,
+    refuse_without_effect,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -63,6 +71,8 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     if not sheet.filled.any():
         return []
     play = in_play(sheet)
+    out = lines_left_out(sheet, stated.leave_out) if stated.leave_out else ()
+    play = play.without(out)
     anchor = find_anchor(sheet, stated)
     end = find_end(sheet, stated)
     if anchor is not None:
@@ -78,7 +88,9 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
             region for region in regions if anchor.row in region.rows and anchor.column in region.columns
         ] or regions
     framed = [(region, _framed(sheet, play.within(region), anchor, stated)) for region in regions]
-    return _built(sheet, [(region, frame) for region, frame in framed if frame is not None], stated, fields)
+    found = _built(sheet, [(region, frame) for region, frame in framed if frame is not None], stated, fields)
+    refuse_without_effect(sheet, found, stated)
+    return [replace(layout, left_out=tuple(out)) for layout in found] if out else found
 
 
 def _framed(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:

@@ -62,10 +62,13 @@ def stub_levels(
     columns: Sequence[int],
     names: Sequence[str],
     marks: Collection[str] = (),
+    *,
+    fill: bool = True,
 ) -> tuple[Level, ...]:
-    """Repair a stub: one level per stub column over the given rows."""
+    """Repair a stub: one level per stub column over the given rows; blanks mean "same as above" unless `fill` is false."""
     grid = _grid(sheet, columns, rows, marks, across=True, inner=False)
-    _fill(grid, levels=range(len(columns)))
+    if fill:
+        _fill(grid, levels=range(len(columns)))
     return _levels(grid, columns, names)
 
 

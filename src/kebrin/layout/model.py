@@ -152,7 +152,7 @@ class Layout:
     Rows and columns are the sheet's own, 0-based; `boxhead` holds the labels over `body_columns` (outermost level
     first), `stub` those over `body_rows`, levels of cut-in heads included. Total lines, spacers, label-only rows and
     `repeats` (heading rows that are said again) and `pages` (lines that say which page it is) are in neither.
-    `beside_columns` are label columns right of the body
+    `left_out` are lines that a person leaves out. `beside_columns` are label columns right of the body
     (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
     explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
     record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind of period it is, if it
@@ -175,6 +175,7 @@ class Layout:
     label_rows: tuple[int, ...] = ()
     repeats: tuple[int, ...] = ()
     pages: tuple[int, ...] = ()
+    left_out: tuple[tuple[Literal["row", "column"], int], ...] = ()
     beside_columns: tuple[int, ...] = ()
     mark_columns: tuple[tuple[int, int], ...] = ()
     notes: tuple[tuple[str, str], ...] = ()
@@ -259,6 +260,8 @@ class Stated:
         blanks: whether an empty body cell is kept as missing or left out.
         totals: labels of total lines beyond those that are found; `totals_found` False looks for no others.
         not_totals: labels of lines that are called a total and are none.
+        fill: 'none' if blank labels are not filled down.
+        leave_out: rows and columns that are left out: 'row 7', 'rows 7-9', 'column C', or a label, which may hold `*`.
     """
 
     starts: str = ""
@@ -273,3 +276,5 @@ class Stated:
     totals: tuple[str, ...] = ()
     totals_found: bool = True
     not_totals: tuple[str, ...] = ()
+    fill: Literal["", "none"] = ""
+    leave_out: tuple[str, ...] = ()

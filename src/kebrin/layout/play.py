@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
@@ -29,6 +31,14 @@ class Play:
     hidden_columns: tuple[int, ...]
     repeats: tuple[int, ...] = ()
     pages: tuple[int, ...] = ()
+
+    def without(self, lines: Sequence[tuple[str, int]]) -> Play:
+        """What is left when some lines are left out."""
+        rows = [at for axis, at in lines if axis == "row"]
+        columns = [at for axis, at in lines if axis == "column"]
+        return replace(
+            self, rows=self.rows[~np.isin(self.rows, rows)], columns=self.columns[~np.isin(self.columns, columns)]
+        )
 
     def within(self, region: Region) -> Play:
         """Only what lies in a region."""

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from fnmatch import fnmatchcase
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
+from kebrin.address import column_number
 from kebrin.cells import Kind, Sheet, a1, neat, parse_a1
 from kebrin.errors import LayoutError, Place, nearest
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterator, Sequence
 
     from numpy.typing import NDArray
 
-    from kebrin.layout.model import Stated
+    from kebrin.layout.model import Layout, Stated
 
 
 @dataclass(frozen=True)
@@ -102,6 +105,87 @@ def _find_text(sheet: Sheet, wanted: str, key: str) -> tuple[int, int]:
 def _texts(sheet: Sheet) -> Iterator[tuple[int, int, str]]:
     for row, column in np.argwhere(sheet.kinds == Kind.TEXT).tolist():
         yield row, column, sheet.text(row, column)
+
+
+_ROWS = re.compile(r"rows?\s+(\d+)(?:\s*[-–]\s*(\d+))?", re.IGNORECASE)
+_COLUMNS = re.compile(r"columns?\s+([A-Za-z]{1,3})(?:\s*[-–]\s*([A-Za-z]{1,3}))?", re.IGNORECASE)
+
+
+def lines_left_out(sheet: Sheet, stated: Sequence[str]) -> tuple[tuple[Literal["row", "column"], int], ...]:
+    """The rows and columns that a person leaves out, by place or by a label that one of their cells bears.
+
+    >>> sheet = Sheet.of([["Quay", "Jan", "Notes"], ["East", 1, "x"], ["Test line", 9, "y"]])
+    >>> lines_left_out(sheet, ["Test*", "column C"])
+    (('row', 2), ('column', 2))
+
+    Raises:
+        LayoutError: nothing on the sheet is called so.
+    """
+    found: list[tuple[Literal["row", "column"], int]] = []
+    for said in stated:
+        rows, columns = _ROWS.fullmatch(said.strip()), _COLUMNS.fullmatch(said.strip())
+        if rows is not None:
+            first, last = int(rows[1]), int(rows[2] or rows[1])
+            found += [("row", at - 1) for at in range(first, last + 1) if at <= sheet.shape[0]]
+        elif columns is not None:
+            first, last = (column_number(letters) for letters in (columns[1], columns[2] or columns[1]))
+            found += [("column", at) for at in range(first, last + 1) if at < sheet.shape[1]]
+        else:
+            own = [_line_called(sheet, row, column) for row, column, text in _texts(sheet)
+                   if fnmatchcase(text.casefold(), neat(said).casefold())]  # fmt: skip
+            if not own:
+                _find_text(sheet, said, "leave_out")
+            found += own
+    return tuple(dict.fromkeys(found))
+
+
+def _line_called(sheet: Sheet, row: int, column: int) -> tuple[Literal["row", "column"], int]:
+    """Whether a label names its row or its column: figures stand right of it, or below it."""
+    beside = int(sheet.data[row, column + 1 :].sum())
+    return ("row", row) if beside or not sheet.data[row + 1 :, column].any() else ("column", column)
+
+
+def refuse_without_effect(sheet: Sheet, layouts: Sequence[Layout], stated: Stated) -> None:
+    """Refuse what is stated of a layout and changes nothing on a sheet that has a block.
+
+    Raises:
+        LayoutError: the reason, and what the sheet shows.
+    """
+    for layout in layouts:
+        at = Place(sheet.source, sheet.name, layout.address)
+        levels = len(layout.stub) - len(layout.stub_columns) - len(layout.beside_columns)
+        if stated.cutins and levels < len(stated.cutins):
+            raise LayoutError(
+                f"cutins names {', '.join(stated.cutins)}, and no rows here head others", at,
+                why=f"{levels} levels of heads were found" if levels else "every row with a label holds figures",
+                do="Leave cutins out of the plan",
+            )  # fmt: skip
+        if stated.beside and len(layout.beside_columns) < len(stated.beside):
+            raise LayoutError(
+                f"beside names {', '.join(stated.beside)}, and no label columns stand right of the body here", at,
+                do="Leave beside out of the plan",
+            )  # fmt: skip
+    end = parse_a1(stated.ends) if stated.ends else None
+    if end is not None and layouts and all((one.area.bottom, one.area.right) != end for one in layouts):
+        shown = ", ".join(a1(one.area.bottom, one.area.right) for one in layouts)
+        raise LayoutError(
+            f"the block does not end at {stated.ends}", Place(sheet.source, sheet.name, stated.ends),
+            why=f"its last cell is {shown}", do="Correct ends in the plan, or leave it out",
+        )  # fmt: skip
+    texts = {text.casefold() for _, _, text in _texts(sheet)} if stated.totals else set()
+    totals = {
+        sheet.text(*cell).casefold()
+        for one in layouts
+        for line in one.totals
+        for cell in ([(line.at, column) for column in one.stub_columns] if line.axis == "row"
+                     else [(row, line.at) for row in one.boxhead_rows])
+    }  # fmt: skip
+    for label in stated.totals:
+        if layouts and label.casefold() in texts and label.casefold() not in totals:
+            raise LayoutError(
+                f"totals names {label!r}, which sums nothing here", Place(sheet.source, sheet.name),
+                why="its figures are the sum of no other lines", do="Correct totals in the plan, or take leave_out for it",
+            )  # fmt: skip
 
 
 def refuse_depth(sheet: Sheet, above: NDArray[np.intp], anchor: Anchor | None, depth: int) -> None:

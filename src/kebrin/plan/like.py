@@ -19,7 +19,7 @@ from kebrin.plan.running import run_plan
 from kebrin.plan.wanted import Match, Wanted, best_match, same_names
 from kebrin.tidy import Keep
 from kebrin.work.joining import join
-from kebrin.work.stamps import beside
+from kebrin.work.stamps import beside, without_caption
 from kebrin.work.unaided import survey_reports
 
 if TYPE_CHECKING:
@@ -130,7 +130,7 @@ def _of(reading: _Reading, found: Found, wanted: Wanted) -> Iterator[_Candidate]
         places = _around(group.pieces)
         stamps = [{place: values[at] for place, values in places.items()} for at in range(len(group.pieces))]
         table, _ = join(group.pieces, stamps)
-        yield _Candidate(reading, found, group, _with_constants(best_match(wanted, table.data)))
+        yield _Candidate(reading, found, group, _with_constants(best_match(wanted, table.data), len(group.pieces)))
 
 
 def _readings(found: Found) -> Iterator[_Reading]:
@@ -161,8 +161,9 @@ def _around(pieces: Sequence[Piece]) -> dict[str, list[str | None]]:
         for name in names
     }
     found["sheet name"] = [piece.sheet for piece in pieces]
-    if all(piece.layout.title for piece in pieces):
-        found["block title"] = [piece.layout.title for piece in pieces]
+    titles = [without_caption(piece.layout.title) for piece in pieces]
+    if all(titles):
+        found["block title"] = list(titles)
     files = [Path(piece.file).name for piece in pieces]
     found["file name"] = list(files)
     for pattern in _patterns(files[0]):
@@ -191,12 +192,12 @@ def _patterns(file: str) -> list[str]:
     return patterns
 
 
-def _with_constants(match: Match) -> Match:
+def _with_constants(match: Match, pieces: int) -> Match:
     """The match, with a constant in place of each wanted column that says one thing which stands nowhere."""
     columns = list(match.columns)
     found = [name for name in columns if name is not None]
-    if len(match.wanted) < 2 or len(found) < 2 or not any(match.reached):
-        return match  # one row says anything; constants need others to stand beside
+    if pieces > 1 or len(match.wanted) < 2 or len(found) < 2 or not any(match.reached):
+        return match  # one row says anything, and what is not found on one of several sheets is no constant over them
     for at, name in enumerate(columns):
         said = {texts[at] for texts in match.wanted.texts}
         if name is None and len(said) == 1 and "" not in said and "'" not in next(iter(said)):

@@ -62,7 +62,9 @@ class LayoutPlan(_Strict):
     column. `measures` names the boxhead row whose labels become value columns. `cutins` gives a name per level of
     cut-in heads, outermost first; none are looked for if it is empty. `beside` gives a name per label column right
     of the body. `marks` says whether footnote marks are kept, in a column beside their measure. `totals` lists labels of
-    total lines that neither their wording nor their sums would show.
+    total lines that neither their wording nor their sums would show, `not_totals` those of lines that are called a total
+    and are none. `fill = "none"` stops filling blank labels from above. `leave_out` leaves out rows and columns, by place
+    ('row 7', 'rows 7-9', 'column C') or by a label, which may hold `*`.
     """
 
     starts: str = ""
@@ -76,7 +78,10 @@ class LayoutPlan(_Strict):
     marks: Literal["keep", "leave out"] = "leave out"
     blanks: Literal["keep", "leave out"] | None = None
     totals: tuple[str, ...] = ()
+    not_totals: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
     find_totals: bool = True
+    fill: Literal["", "none"] = ""
+    leave_out: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
 
     @model_validator(mode="after")
     def _measures_is_a_row(self) -> LayoutPlan:

@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
-from kebrin.errors import LayoutError, Place
+from kebrin.errors import LayoutError, Place, PlanError
 from kebrin.layout import Stated
 from kebrin.sources import files, read
 from kebrin.table import Remark
 from kebrin.tidy import Keep
 from kebrin.work.holding import gained_levels, label_changes, refuse_shifts, refuse_unnamed_column
 from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove, refuse_other_kinds
-from kebrin.work.sheet import SheetWork, source_of, work_sheet
+from kebrin.work.sheet import Piece, SheetWork, source_of, work_sheet
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.work.stepping import take_steps
 
@@ -90,6 +90,7 @@ def _run_table(
             f"the plan chose no sheet for the table {name!r}", Place(", ".join(part.source.file for part in parts)),
             do="Correct sheets in the plan",
         )  # fmt: skip
+    _refuse_without_effect(plan, works, pieces)
     table, _ = join(pieces, [stamp for part in parts for stamp in part.stamps])
     said = label_changes(table, plan.labels)
     stepped = take_steps(table.shortened(plan.shorten), plan.step, base, name)
@@ -103,6 +104,27 @@ def _run_table(
         proof = prove(own, table, pieces, works, sources, terms, more, after=after, arrived=arrived)
         done.append(Done(own, picked if own == name else after, proof))
     return done
+
+
+def _refuse_without_effect(plan: TablePlan, works: Sequence[SheetWork], pieces: Sequence[Piece]) -> None:
+    """Refuse labels that no sheet bears, and a name for values that have names already.
+
+    Raises:
+        PlanError: what has no effect.
+    """
+    for key, labels in (("totals", plan.layout.totals), ("not_totals", plan.layout.not_totals)):
+        absent = [label for label in labels if all(label in work.absent for work in works)]
+        if absent:
+            raise PlanError(
+                f"{key} names {absent[0]!r}, which stands on none of the sheets", Place(), why="it has no effect",
+                do="Correct it in the plan, or leave it out",
+            )  # fmt: skip
+    if plan.layout.measure and all(piece.layout.measures for piece in pieces):
+        named = ", ".join(pieces[0].table.measures[:4])
+        raise PlanError(
+            f"measure = {plan.layout.measure!r} has no effect", why=f"the value columns are named by their headings: {named}",
+            do='Leave measure out of the plan, or state measures = ""',
+        )  # fmt: skip
 
 
 def _paths(plan: TablePlan, base: Path) -> Iterable[Path]:
@@ -190,4 +212,5 @@ def stated_layout(plan: LayoutPlan) -> Stated:
     return Stated(
         starts=plan.starts, ends=plan.ends, boxhead=plan.boxhead, stub=plan.stub, measure=plan.measure,
         measures=plan.measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
+        not_totals=plan.not_totals, fill=plan.fill, leave_out=plan.leave_out,
     )  # fmt: skip

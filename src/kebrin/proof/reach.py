@@ -335,11 +335,11 @@ def _cells_of(account: _Account, left: Left) -> Sequence[tuple[int, int]]:
         spans = [(hull[1], hull[3]) for hull in account.hulls if hull[0] <= left.at <= hull[2] + 1] or [
             (hull[1], hull[3]) for hull in account.hulls
         ]
-        if left.why in {Why.HIDDEN, Why.PAGE} or not spans:
+        if left.why in {Why.HIDDEN, Why.PAGE, Why.STATED} or not spans:
             return [(left.at, column) for column in columns]
         return [(left.at, column) for column in columns if any(first <= column <= last for first, last in spans)]
     rows = np.flatnonzero(account.sheet.filled[:, left.at]).tolist()
-    if left.why == Why.HIDDEN:
+    if left.why in {Why.HIDDEN, Why.STATED}:
         return [(row, left.at) for row in rows]
     return [(row, left.at) for row in rows if any(hull[0] <= row <= hull[2] for hull in account.hulls)]
 

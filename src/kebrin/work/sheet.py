@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from kebrin.cells import a1
+from kebrin.cells import Kind, a1, neat
 from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.grammar.words import scale_words
 from kebrin.layout import KEPT, find_layouts
@@ -64,11 +64,12 @@ class Piece:
 
 @dataclass(frozen=True, eq=False)
 class SheetWork:
-    """All that came of one sheet."""
+    """All that came of one sheet; `absent` are labels that are stated and stand nowhere on it."""
 
     pieces: tuple[Piece, ...]
     ledger: SheetLedger
     remarks: tuple[Remark, ...]
+    absent: frozenset[str] = frozenset()
 
 
 def work_sheet(
@@ -103,7 +104,14 @@ def work_sheet(
             f"no table was found; its {cells:,} cells are text around the tables" if cells > 1 else "no table was found"
         )
         remarks.append(Remark("no table", what, sheet.source, sheet.name))
-    return SheetWork(pieces, ledger, tuple(remarks))
+    return SheetWork(pieces, ledger, tuple(remarks), _absent(sheet, stated))
+
+
+def _absent(sheet: Sheet, stated: Stated | None) -> frozenset[str]:
+    if stated is None or not (stated.totals or stated.not_totals):
+        return frozenset()
+    said = {neat(str(text)).casefold() for text in sheet.values[sheet.kinds == Kind.TEXT].tolist()}
+    return frozenset(label for label in (*stated.totals, *stated.not_totals) if neat(label).casefold() not in said)
 
 
 def _scale(sheet: Sheet, layout: Layout, measures: Sequence[str]) -> Scale | None:
