@@ -21,7 +21,7 @@ MISSING_MARKS = frozenset({"-", "--", "---", "–", "—", "..", "...", "…", "
 _MARK = r"[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹⁰]+|\([a-zA-Z]\)|\[[a-zA-Z0-9]{1,2}\]"
 _PLAIN = re.compile(r"[+\-−]?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?")
 _SCIENTIFIC = re.compile(r"[+\-−]?[0-9]+(?:\.[0-9]+)?[eE][+-]?[0-9]{1,3}")
-_TRAILING_MARK = re.compile(rf"\s?({_MARK})$")
+_TRAILING_MARK = re.compile(rf"\s?({_MARK})$|\s(\d{{1,2}}\))$")
 _ORDINAL = frozenset({"st", "nd", "rd", "th"})
 # No amount is longer, whatever stands around it; no double holds more digits.
 _LONGEST, _MOST_DIGITS = 40, 15
@@ -174,7 +174,7 @@ def trailing_mark(text: str) -> tuple[str, str]:
     match = _TRAILING_MARK.search(text)
     if match is None or match.start() == 0:
         return text, ""
-    return text[: match.start()], match[1]
+    return text[: match.start()], match[1] or match[2]
 
 
 def neat(text: str) -> str:

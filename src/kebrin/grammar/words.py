@@ -20,7 +20,8 @@ _TOTAL_WORD = re.compile(rf"(?<![^\W_])(?:{_TOTAL})(?![^\W_])", re.IGNORECASE)
 # A label that begins so repeats a sum only where the figures say so too.
 _WHOLE = re.compile(
     r"(?:all|both|overall|combined|entire|whole|every|alle|sämtliche|tous|toutes|tutti|tutte|todos|todas|wszystkie)\b"
-    r"|.*\b(?:in all|as a whole|combined|together)$|(?:full |whole |calendar )?(?:year|annual|jahr|année|año|anno)$",
+    r"|.*\b(?:in all|as a whole|combined|together)$|(?:full |whole |calendar )?(?:year|annual|annually|jahr|année|año|anno)$"
+    r"|(?:year|month|season) to date$|ytd$|to date$|cumulative$|kumuliert$|jahressumme$",
     re.IGNORECASE,
 )
 _RATIO = re.compile(
@@ -209,6 +210,32 @@ def names_a_key(heading: str) -> bool:
     (True, True, False, False)
     """
     return _KEY.fullmatch(heading.strip()) is not None
+
+
+_RANK = re.compile(r"(?:rank(?:ing)?|rang|place|position|index|indices|per (?:head|capita))\b.*", re.IGNORECASE)
+_EXTREME = re.compile(
+    r"(?:minimum|maximum|min\.?|max\.?|lowest|highest|smallest|largest|median|std\.?(?: dev\.?)?|standard deviation|"
+    r"kleinster|größter|mínimo|máximo|minimo|massimo)(?:\s+value)?",
+    re.IGNORECASE,
+)
+
+
+def says_rank(label: str) -> bool:
+    """Whether a heading speaks of a rank or an index: figures that say something of the values beside them.
+
+    >>> says_rank("Rank"), says_rank("Cars")
+    (True, False)
+    """
+    return _RANK.fullmatch(label.strip()) is not None
+
+
+def extreme_word(label: str) -> str:
+    """The word of a label that is nothing but one for the least, the largest or the middle of others, or ''.
+
+    >>> extreme_word("Maximum"), extreme_word("Max Pier")
+    ('Maximum', '')
+    """
+    return label if _EXTREME.fullmatch(label.strip()) else ""
 
 
 def carried_word(label: str) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
@@ -15,9 +16,21 @@ from kebrin.layout.fields import find_fields
 from kebrin.layout.formulas import summing_lines
 from kebrin.layout.heads import Heads, find_heads, listed_heads, lone_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
-from kebrin.layout.model import KEPT, MISSING, NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
+from kebrin.layout.model import (
+    DOUBTED,
+    KEPT,
+    MISSING,
+    NO_COLUMN,
+    Evidence,
+    FieldCell,
+    Layout,
+    Level,
+    Role,
+    Stated,
+    TotalLine,
+)
 from kebrin.layout.naming import find_names, split_corner
-from kebrin.layout.totals import Signs, find_totals
+from kebrin.layout.totals import Signs, find_bands, find_totals
 from kebrin.layout.unlike import unlike_level
 
 if TYPE_CHECKING:
@@ -26,6 +39,9 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     _Job = tuple[Literal["row", "column"], NDArray[np.float64], list[tuple[str | None, ...]], NDArray[np.int32]]
+
+
+_NUMBERED_NOTE = re.compile(r"\d{1,2}\)\s")
 
 
 @dataclass(frozen=True)
@@ -84,7 +100,11 @@ def build(
     heads = _heads(sheet, frame, totals, stated, marks, depths)
     if heads.levels:
         remarks.append(Evidence("cut-in heads", _lines(heads.rows), heads.why))
+        heads = _with_first_band(sheet, frame, heads, texts)
         down = (*heads.levels, *down)
+        bands = _band_totals(sheet, frame, down, {*heads.rows, *heads.notes, *(line.at for line in totals)}, stated)
+        totals = (*totals, *bands)
+        remarks += [Evidence("total", line.name, line.why, line.agree) for line in bands]
     total_rows = {line.at for line in totals if line.axis == "row"}
     total_columns = {line.at for line in totals if line.axis == "column"}
     body_rows = _without(frame.rows[rows], {*total_rows, *heads.rows, *heads.notes})
@@ -193,6 +213,45 @@ def _heads(
     return _with_stated_names(find_heads(sheet, frame.rows, column, frame.columns, above, marks, depths), stated)
 
 
+def _with_first_band(sheet: Sheet, frame: Frame, heads: Heads, texts: dict[tuple[int, int], Role]) -> Heads:
+    """The heads with the text right above the headings as that of the first rows, where later rows stand under heads.
+
+    "Persons" above the headings and "Men", "Women" between the rows are bands of one kind.
+    """
+    level = heads.levels[0]
+    first = int(frame.rows[0])
+    top = frame.heads[0] - 1 if frame.heads else -1
+    cells = [at for at, role in texts.items() if role == Role.TITLE and at[0] == top]
+    if len(heads.levels) != 1 or first in heads.rows or len(cells) != 1 or int(sheet.filled[top].sum()) != 1:
+        return heads
+    (at,) = cells
+    text = sheet.text(*at)
+    blank = [place for place, code in enumerate(level.codes.tolist()) if code < 0]
+    until = next((place for place, row in enumerate(frame.rows.tolist()) if row in heads.rows), 0)
+    longest = max(map(len, level.texts))
+    if ":" in text or len(text) > 2 * longest or not until or blank[:until] != list(range(until)):
+        return heads
+    cell = at[0] * sheet.shape[1] + at[1]
+    labels = [text if place < until else level.label(place) for place in range(len(level.codes))]
+    cells_of = [cell if place < until else int(level.cells[place]) for place in range(len(level.codes))]
+    level = replace(Level.of(level.name, labels, level.line, cells_of), head=level.head)
+    return replace(heads, levels=(level,))
+
+
+def _band_totals(
+    sheet: Sheet, frame: Frame, down: Sequence[Level], out: set[int], stated: Stated
+) -> tuple[TotalLine, ...]:
+    """Sections that are the sum of the others."""
+    if not stated.totals_found or frame.listed:
+        return ()
+    lines = np.array([at for at, row in enumerate(frame.rows.tolist()) if row not in out], np.intp)
+    numbers = sheet.numbers[np.ix_(frame.rows[lines], frame.columns)]
+    if not len(lines) or np.isnan(numbers).all():
+        return ()
+    paths = _paths([level.at(lines) for level in down], len(lines))
+    return find_bands(numbers, paths, frame.rows[lines].astype(np.int32))
+
+
 def _with_stated_names(found: Heads, stated: Stated) -> Heads:
     if stated.cutins is None or not found.levels:
         return found
@@ -278,7 +337,7 @@ def _find_totals(
     for axis, grid, paths, at in (across_job, down_job):
         crossing = column_paths if axis == "row" else row_paths
         telling = np.array([not any(total_word(label or "") for label in path) for path in crossing], np.bool_)
-        totals, unmatched = find_totals(
+        totals, unmatched, doubted = find_totals(
             axis,
             _without_ratios(grid, crossing, paths),
             paths,
@@ -302,6 +361,10 @@ def _find_totals(
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
         why = "it is called a total but is the sum of nothing here"
         remarks += [Evidence(KEPT, TotalLine(axis, line, at[:0], "").name, why, 0.5) for line in unmatched]
+        for line, count in doubted.items():
+            label = " / ".join(filter(None, paths[int(np.flatnonzero(at == line)[0])]))
+            said = f"equals the sum of {count} lines beside it, and nothing else says that it is a total"
+            remarks.append(Evidence(DOUBTED, f"{TotalLine(axis, line, at[:0], '').name} {label!r}", said, 0.5))
     return tuple(found), remarks
 
 
@@ -382,8 +445,9 @@ def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> dict[str, s
     marks: dict[str, str] = {}
     for row, column in texts:
         said = sheet.text(row, column)
-        first = said.split(" ", 1)[0].rstrip(".:)") if said else ""
-        _, mark = trailing_mark("x" + (first + ")" if first.startswith("(") else first))
+        numbered = _NUMBERED_NOTE.match(said)
+        first = numbered[0].rstrip() if numbered else said.split(" ", 1)[0].rstrip(".:)") if said else ""
+        _, mark = trailing_mark(("x " if numbered else "x") + (first + ")" if first.startswith("(") else first))
         if mark:
             marks.setdefault(mark, said[len(first) :].lstrip(" .:)=-–—"))
     return marks

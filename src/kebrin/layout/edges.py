@@ -8,14 +8,13 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import average_word, total_word
+from kebrin.grammar.words import average_word, is_ratio, says_rank, says_whole, total_word
 from kebrin.layout.labels import label
 from kebrin.layout.split import FIRST_YEAR, LAST_YEAR
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    import numpy as np
     from numpy.typing import NDArray
 
 # A flag beside a value ("p" for provisional) is this short; a column of remarks is longer somewhere.
@@ -47,23 +46,38 @@ def beside_columns(
         return [int(column) for column in columns[len(columns) - stated :]] if stated else []
     if not boxhead or len(columns) < _FEWEST_PERIODS + 1:
         return []
-    beside: list[int] = []
-    for column in columns[::-1].tolist():
-        filled = rows[sheet.filled[rows, column]]
-        if not len(filled) or sheet.data[filled, column].any() or not sheet.filled[list(boxhead), column].any():
-            break
-        beside.append(column)
-    left = columns[: len(columns) - len(beside)]
-    return beside[::-1] if beside and len(left) >= _FEWEST_PERIODS and _are_periods(sheet, boxhead, left) else []
+    beside = [column for column in columns.tolist() if _may_stand_beside(sheet, rows, column, boxhead)]
+    left = columns[~np.isin(columns, beside)]
+    if not beside or len(left) < _FEWEST_PERIODS:
+        return []
+    row = _period_row(sheet, boxhead, left)
+    if row is None:
+        return []
+    # A column of words that a period heads is one of the body in which nothing was counted.
+    series = [label(sheet.at(row, int(column))) for column in left if sheet.filled[row, column]]
+    plain = [text for text in series if not total_word(text) and not average_word(text)]
+    return [column for column in beside if not period_name([*plain, sheet.text(row, column)])]
 
 
-def _are_periods(sheet: Sheet, boxhead: Sequence[int], columns: NDArray[np.intp]) -> bool:
+def _may_stand_beside(sheet: Sheet, rows: NDArray[np.intp], column: int, boxhead: Sequence[int]) -> bool:
+    """Whether a column holds words only, or figures that say something of the values beside them: shares, ranks."""
+    filled = rows[sheet.filled[rows, column]]
+    if not len(filled) or not sheet.filled[list(boxhead), column].any():
+        return False
+    if not sheet.data[filled, column].any():
+        return True
+    head = sheet.text(boxhead[-1], column)
+    return len(boxhead) == 1 and (is_ratio(head) or says_rank(head)) and not total_word(head)
+
+
+def _period_row(sheet: Sheet, boxhead: Sequence[int], columns: NDArray[np.intp]) -> int | None:
+    """The heading row in which some columns are headed by periods."""
     for row in boxhead:
         texts = [label(sheet.at(row, int(column))) for column in columns if sheet.filled[row, column]]
-        plain = [text for text in texts if not total_word(text) and not average_word(text)]
+        plain = [text for text in texts if not total_word(text) and not average_word(text) and not says_whole(text)]
         if len(plain) >= _FEWEST_PERIODS and period_name(plain):
-            return True
-    return False
+            return row
+    return None
 
 
 def bare_marks(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:

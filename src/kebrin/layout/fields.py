@@ -106,6 +106,12 @@ def _pairs(
     return found
 
 
+def is_field_line(sheet: Sheet, row: int) -> bool:
+    """Whether a row holds nothing but pairs of a label and what it says."""
+    runs = _slots(sheet, row)
+    return bool(runs) and all(len(run) == 2 and _is_pair(sheet, *run) for run in runs)
+
+
 def _is_pair(sheet: Sheet, label_at: tuple[int, int], value_at: tuple[int, int]) -> bool:
     label, value = sheet.text(*label_at), sheet.text(*value_at)
     wordy = sheet.kinds[label_at] == Kind.TEXT and not sheet.data[label_at] and not any(map(str.isdigit, label))

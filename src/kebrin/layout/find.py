@@ -14,6 +14,7 @@ from kebrin.layout.across import settle_across
 from kebrin.layout.build import Around, Frame, build
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
+from kebrin.layout.fields import is_field_line
 from kebrin.layout.listing import as_list, as_records
 from kebrin.layout.lists import is_calendar
 from kebrin.layout.model import Evidence, Layout, Stated
@@ -292,8 +293,16 @@ def _boxhead_rows(sheet: Sheet, play: Play, body_row: int, body_column: int, dep
         gap = int(sheet.gaps[0][taken[-1] if taken else body_row] - sheet.gaps[0][row]) + 1
         if len(taken) == _DEEPEST or gap > _MOST_SPACERS or not _is_heading(sheet, row, columns, has_inner=bool(taken)):
             break
+        if taken and _are_fields(sheet, row, taken[0], columns):
+            break
         taken.append(row)
     return tuple(sorted(taken))
+
+
+def _are_fields(sheet: Sheet, row: int, inner: int, columns: NDArray[np.intp]) -> bool:
+    """Whether a row above the headings holds fields: pairs that begin left of the body, over a heading of their own there."""
+    first = int(sheet.filled[row].argmax())
+    return first < int(columns[0]) and bool(sheet.filled[inner, first]) and is_field_line(sheet, row)
 
 
 def _is_stub_head_row(sheet: Sheet, above: list[int], columns: NDArray[np.intp], body_row: int) -> bool:

@@ -46,6 +46,7 @@ def _frame(play: Play, found: Listing, width: int, evidence: Evidence) -> Frame:
     rows = np.array(sorted({*found.records, *found.sections}), np.intp)
     return Frame(
         (found.head,), (found.head,), found.columns[:width], rows, np.array(found.columns[width:], np.intp), (evidence,),
-        *hidden_lines(play), tuple(sorted({*play.repeats, *found.repeats})), play.pages, listed=True, sections=found.sections,
+        *hidden_lines(play), tuple(sorted({*play.repeats, *found.repeats})), play.pages,
+        listed=not found.across, sections=found.sections,
         comments=found.comments,
     )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -31,7 +31,7 @@ _ALIKE = 0.4
 _MOSTLY = 0.7
 # A row with so many of the headings says them again; a text of so many words may be a sentence.
 _SAID_AGAIN, _SENTENCE = 0.7, 4
-_FEWEST_UNLIKE = 3
+_FEWEST_UNLIKE, _FEWEST_PERIODS = 3, 2
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
 _MONEY = re.compile(r"[€$£¥₹]|\b[A-Z]{3}\b")
@@ -61,7 +61,10 @@ def is_calendar(sheet: Sheet, layout: Layout) -> bool:
 
 @dataclass(frozen=True)
 class Listing:
-    """A list of records: its heading row, its columns, and what each row below the headings is."""
+    """A list of records: its heading row, its columns, and what each row below the headings is.
+
+    `across` is true if periods head the columns: then it is no list, but a table of words in which they are a dimension.
+    """
 
     head: int
     columns: tuple[int, ...]
@@ -69,6 +72,7 @@ class Listing:
     repeats: tuple[int, ...] = ()
     sections: tuple[int, ...] = ()
     comments: tuple[int, ...] = ()
+    across: bool = False
 
 
 def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
@@ -87,20 +91,22 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     at = int(np.argmax(filled.sum(axis=1) == widest))
     used = columns[filled[at]]
     header = [sheet.text(int(rows[at]), int(column)) for column in used]
-    plain = all(sheet.kinds[rows[at], column] == Kind.TEXT for column in used)
+    across = bool(len(used) > _FEWEST_PERIODS and period_name(header[1:]))
+    plain = across or all(sheet.kinds[rows[at], column] == Kind.TEXT for column in used)
     short = all(len(text) <= _LONGEST_HEADING and not text.endswith((":", ".")) for text in header)
     if not plain or not short or len(set(header)) < len(header):
         return None
     found = _classified(sheet, rows, at, used)
     body = sheet.filled[np.ix_(found.records, used)]
-    if len(found.records) < _FEWEST_ROWS or (body.mean(axis=0) < _FILLED).any():
+    thin = (body.mean(axis=0) < _FILLED).any() if not across else not body[:, 0].all()
+    if len(found.records) < _FEWEST_ROWS or thin:
         return None
     if len(used) == 2 and not (
         _is_bold(sheet, int(rows[at]), used) or _tells_records(sheet, np.array(found.records), used)
     ):
         return None  # two columns of words may as well be labels and what they say
     labels = [sheet.text(row, int(used[0])) for row in found.records]
-    return None if any(text.endswith(":") for text in labels) else found
+    return None if any(text.endswith(":") for text in labels) else replace(found, across=across)
 
 
 def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:

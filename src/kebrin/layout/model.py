@@ -23,6 +23,8 @@ NO_COLUMN = "-"
 SURE = 0.6
 #: What the evidence for a line says that is called a total and is kept, since it sums nothing.
 KEPT = "kept as data"
+#: What it says of a line that equals a sum by arithmetic alone.
+DOUBTED = "sum in doubt"
 
 
 class Role(StrEnum):

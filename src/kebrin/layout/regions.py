@@ -203,12 +203,13 @@ def _says_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp],
     said = kinds != _BLANK
     first_said = int(columns[said.argmax()])
     for place in head:
-        if sheet.text(row, first_said) != sheet.text(int(rows[place]), first_said):
+        if sheet.text(row, first_said).casefold() != sheet.text(int(rows[place]), first_said).casefold():
             continue
         before = sheet.kinds[rows[place], columns]
         if (before[said] == kinds[said]).all() and said.sum() >= _SAID_AGAIN * (before != _BLANK).sum():
             first = int(rows[place])
-            if all(sheet.text(row, column) == sheet.text(first, column) for column in columns[said].tolist()):
+            texts = ((sheet.text(row, column), sheet.text(first, column)) for column in columns[said].tolist())
+            if all(again.casefold() == text.casefold() for again, text in texts):
                 return True
     return False
 

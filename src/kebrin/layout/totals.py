@@ -14,7 +14,15 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from kebrin.grammar.words import average_word, carried_word, of_which, says_whole, total_word, without_total_word
+from kebrin.grammar.words import (
+    average_word,
+    carried_word,
+    extreme_word,
+    of_which,
+    says_whole,
+    total_word,
+    without_total_word,
+)
 from kebrin.layout.model import TotalLine
 
 if TYPE_CHECKING:
@@ -73,6 +81,7 @@ class _Search:
     carried: set[int] = field(default_factory=set)
     causes: dict[int, str] = field(default_factory=dict)
     loose: set[int] = field(default_factory=set)
+    doubted: dict[int, NDArray[np.intp]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.filled = np.nan_to_num(self.numbers, nan=0.0)
@@ -114,8 +123,10 @@ def find_totals(
     axis: Literal["row", "column"], numbers: Numbers, paths: Sequence[tuple[str | None, ...]],
     at: NDArray[np.int32], *, named: Sequence[str] = (), unworded: bool = True,
     signs: Signs | None = None,
-) -> tuple[tuple[TotalLine, ...], tuple[int, ...]]:  # fmt: skip
-    """Total lines among the lines of one axis, and the lines that are called a total but sum nothing.
+) -> tuple[tuple[TotalLine, ...], tuple[int, ...], dict[int, int]]:  # fmt: skip
+    """Total lines among the lines of one axis, the lines that are called a total but sum nothing, and those in doubt.
+
+    In doubt are lines that equal the sum of others, which nothing but arithmetic shows to be totals; with how many they sum.
 
     Args:
         axis: which lines these are, for the result.
@@ -128,18 +139,20 @@ def find_totals(
 
     >>> numbers = np.array([[1.0, 4.0], [2.0, 5.0], [3.0, 9.0]])
     >>> paths = [("Out", "08:00"), ("Out", "10:00"), ("Out", "Total")]
-    >>> totals, unmatched = find_totals("row", numbers, paths, np.arange(3, dtype=np.int32))
+    >>> totals, unmatched, _ = find_totals("row", numbers, paths, np.arange(3, dtype=np.int32))
     >>> [(line.name, line.parts.tolist(), line.agree) for line in totals], unmatched
     ([('row 3', [0, 1], 1.0)], ())
     """
     search = _Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named), unworded, signs or Signs())
     if numbers.shape[0] < 2 or numbers.shape[1] == 0:
-        return (), ()
+        return (), (), {}
     if unworded and not search.signs.listed:
         _find_parents(search)
         _find_runs(search)
         _find_groups(search)
     unmatched = [line for line, word in enumerate(search.words) if word and not _settle_worded(search, line)]
+    if unworded and not search.signs.listed:
+        _find_aggregates(search)
     for line in search.carried - set(search.found):
         search.found[line] = (np.empty(0, np.intp), "it carries a sum over from elsewhere", 1.0)
     totals = tuple(
@@ -150,12 +163,35 @@ def find_totals(
             why,
             agree,
             line in search.means,
-            search.causes.get(line)
+            loose=line in search.loose,
+            cause=search.causes.get(line)
             or (f"called {search.words[line]!r}" if search.words[line] else search.wholes.get(line, "")),
         )
         for line, (parts, why, agree) in sorted(search.found.items())
     )
-    return totals, tuple(int(at[line]) for line in unmatched)
+    doubted = {int(at[line]): len(parts) for line, parts in search.doubted.items() if line not in search.found}
+    return totals, tuple(int(at[line]) for line in unmatched), doubted
+
+
+def find_bands(
+    numbers: Numbers,
+    paths: Sequence[tuple[str | None, ...]],
+    at: NDArray[np.int32],
+    telling: NDArray[np.bool_] | None = None,
+) -> tuple[TotalLine, ...]:
+    """Rows of a section that is the sum of other sections, row by row: persons beside men and women.
+
+    >>> numbers = np.array([[30.0, 44.0], [50.0, 61.0], [10.0, 20.0], [30.0, 31.0], [20.0, 24.0], [20.0, 30.0]])
+    >>> paths = [(band, port) for band in ("Persons", "Men", "Women") for port in ("Hallan", "Brae")]
+    >>> [(line.name, line.parts.tolist()) for line in find_bands(numbers, paths, np.arange(6, dtype=np.int32))]
+    [('row 1', [2, 4]), ('row 2', [3, 5])]
+    """
+    search = _Search("row", numbers, paths, at, frozenset(), words_count=True, signs=Signs(telling))
+    _find_groups(search)
+    return tuple(
+        TotalLine("row", int(at[line]), at[parts].astype(np.int32), why, agree, cause=search.causes[line])
+        for line, (parts, why, agree) in sorted(search.found.items())
+    )
 
 
 def _named_as_their_group(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
@@ -235,6 +271,7 @@ def _with_cause(search: _Search, found: dict[int, NDArray[np.intp]]) -> dict[int
         if place and line not in known:
             known[line] = place
     search.causes |= known
+    search.doubted |= {line: parts for line, parts in found.items() if line in bare and line not in known}
     return {line: parts for line, parts in found.items() if line in told or line in known}
 
 
@@ -244,8 +281,8 @@ def _place(search: _Search, line: int, parts: NDArray[np.intp]) -> str:
     if telling.sum() < 2 or len(parts) < 2:
         return ""
     before = parts[0] < line
-    edge = len(search.paths) - 1 if before else 0
-    if line == edge and (parts[0] == 0 if before else parts[-1] == len(search.paths) - 1):
+    plain = [at for at in range(len(search.paths)) if at == line or (at not in search.found and not search.words[at])]
+    if line == plain[-1 if before else 0] and set(plain) - {line} <= set(parts.tolist()):
         return f"it stands {'last' if before else 'first'} of all"
     outer = search.paths[line][:-1]
     if any(outer):
@@ -394,6 +431,50 @@ def _between(
     return agree, miss, parts, why
 
 
+def _find_aggregates(search: _Search) -> None:
+    """Lines that state the mean, the end, the least or the largest of all others, where their names speak of such."""
+    taken = {*search.found, *(line for line, word in enumerate(search.words) if word)}
+    for line, path in enumerate(search.paths):
+        extreme = next((label for label in path if label and extreme_word(label)), "")
+        if line in taken or search.keeps(line) or not (extreme or line in search.wholes):
+            continue
+        rest = [
+            at for at in range(len(search.paths)) if at != line and at not in taken and not _is_aggregate(search, at)
+        ]
+        stated = ~np.isnan(search.numbers[line])
+        own = search.numbers[rest][:, stated] if rest else np.empty((0, 0))
+        if len(rest) < 2 or not stated.any() or np.isnan(own).all(axis=0).any():
+            continue
+        said = search.numbers[line][stated]
+        found = _as_extreme(own, said) if extreme else _as_mean(own, said)
+        if found:
+            search.found[line] = (np.array(rest, np.intp), f"it states {found} of the {len(rest)} other lines", 1.0)
+            search.causes[line] = f"called {extreme!r}" if extreme else search.wholes[line]
+            search.means.add(line)
+            search.loose.add(line)
+
+
+def _is_aggregate(search: _Search, line: int) -> bool:
+    return any(label and extreme_word(label) for label in search.paths[line])
+
+
+def _as_extreme(own: Numbers, said: Numbers) -> str:
+    """Which of least, largest and middle some numbers are, of all that stand in their columns."""
+    ways = {"the least": np.nanmin, "the largest": np.nanmax, "the middle": np.nanmedian}
+    for name, way in ways.items():
+        if np.allclose(way(own, axis=0), said, rtol=1e-9, atol=1e-9):
+            return name
+    return ""
+
+
+def _as_mean(own: Numbers, said: Numbers) -> str:
+    """Whether numbers are the means of others, rounded as they are written, or the last of them."""
+    places = next((at for at in range(7) if np.allclose(said, np.round(said, at), rtol=0, atol=1e-9)), 6)
+    if len(said) > 1 and (np.abs(np.nanmean(own, axis=0) - said) <= 0.5 * 10.0**-places + 1e-9).all():
+        return "the mean"
+    return "the last" if len(said) > 1 and np.allclose(own[-1], said, rtol=0, atol=1e-9) else ""
+
+
 def _combined(search: _Search, parts: NDArray[np.intp], *, mean: bool) -> Numbers:
     """The sum of some lines, or their mean over the numbers that are there."""
     sums = search.filled[parts].sum(axis=0)
@@ -412,6 +493,10 @@ def _candidates(search: _Search, line: int) -> Iterator[tuple[NDArray[np.intp], 
     named = _parts_by_labels(search, line, leaves)
     if len(named):
         yield named, f"the {len(named)} lines that its labels name"
+    depths = search.signs.depths
+    outer = leaves[[depths[leaf] == 0 for leaf in leaves.tolist()]] if any(depths) else leaves
+    if 0 < len(outer) < len(leaves):
+        yield outer, f"the {len(outer)} lines that are no part of another"
     before, after = leaves[leaves < line], leaves[leaves > line]
     marks = [at for at in range(line) if search.words[at] or at in search.found]
     for start in [0, *[mark + 1 for mark in marks[-_RECENT_STARTS:]]]:

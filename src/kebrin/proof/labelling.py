@@ -78,7 +78,7 @@ def _check(
     merged = ~direct & _covered(sheet, rows, columns, lines, axis)
     rest = np.flatnonzero(~direct & ~merged)
     bad = _not_carried(
-        sheet, lines[rest], source[rest], lane[rest], axis, _own_sources(labels), _sources(inner), aside
+        sheet, lines[rest], source[rest], lane[rest], axis, _own_sources(labels), _sources(inner) | _heads(segment), aside
     ) | _outer_later(outer, used, rest, lines, source, axis, sheet)  # fmt: skip
     broken = [(int(rows[at]), int(columns[at])) for at in rest[bad].tolist()]
     what = f"{labels.column}: labels are not on, over or before the lines that bear them with nothing between"
@@ -109,6 +109,11 @@ def _covered(
 
 def _sources(levels: Sequence[Labels]) -> set[tuple[int, int]]:
     return {cell for one in levels for cell in zip(one.rows.tolist(), one.columns.tolist(), strict=True)}
+
+
+def _heads(segment: Segment) -> set[tuple[int, int]]:
+    """The cells that name columns: they label no line."""
+    return {one.head for one in segment.sources}
 
 
 def _own_sources(labels: Labels) -> set[tuple[int, int]]:

@@ -11,7 +11,7 @@ import numpy as np
 from kebrin.cells import Kind, a1, neat
 from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.grammar.words import scale_words
-from kebrin.layout import KEPT, find_layouts
+from kebrin.layout import DOUBTED, KEPT, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out
 from kebrin.table import Remark
 from kebrin.tidy import unpivot
@@ -87,6 +87,15 @@ def work_sheet(
         for said in layout.evidence
         if said.what == KEPT
     ]
+    remarks += [
+        Remark(
+            "question", f"{said.where} {said.why}: state its label as totals or as not_totals in the plan's layout", sheet.source,
+            sheet.name, count=1,
+        )
+        for layout in layouts
+        for said in layout.evidence
+        if said.what == DOUBTED
+    ]  # fmt: skip
     remarks += [
         Remark("carried over", f"{line.name} {line.why}; it was left out", sheet.source, sheet.name, count=1)
         for layout in layouts
