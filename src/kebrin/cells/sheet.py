@@ -50,6 +50,7 @@ class Sheet:
         look_up_formats: how to take the second look at the first so many rows; see `formats`.
         has_hidden_lines: whether some row or column is hidden; `formats` says which.
         hints: what is known of the texts from elsewhere (a stated decimal sign, the file's delimiter).
+        is_turned: whether rows stand for the file's columns.
 
     >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
     >>> sheet.shape, sheet.at(1, 1), Kind(sheet.kinds[1, 1]).word
@@ -66,6 +67,7 @@ class Sheet:
     look_up_formats: Callable[[int | None], Formats] | None = field(default=None, repr=False)
     has_hidden_lines: bool = False
     hints: Hints = Hints()  # noqa: RUF009 - it is frozen
+    is_turned: bool = False
 
     @classmethod
     def of(cls, rows: Iterable[Iterable[Any]], *, name: str = "Sheet", merges: Iterable[Area] = ()) -> Self:
@@ -88,7 +90,15 @@ class Sheet:
 
     def address(self, row: int, column: int) -> str:
         """The A1 address of a cell (0-based)."""
-        return a1(row, column)
+        return a1(column, row) if self.is_turned else a1(row, column)
+
+    def turned(self) -> Self:
+        """The sheet with rows for columns; its addresses are still those of the file."""
+        merges = tuple(Area(area.left, area.top, area.right, area.bottom) for area in self.merges)
+        return replace(
+            self, values=self.values.T.copy(), kinds=self.kinds.T.copy(), merges=merges, look_up_formats=None,
+            has_hidden_lines=False, is_turned=not self.is_turned,
+        )  # fmt: skip
 
     def text(self, row: int, column: int) -> str:
         """A cell as a label: on one line, whole numbers without a point, dates in ISO form, '' where blank."""

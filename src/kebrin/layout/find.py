@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Kind, Sheet, a1, column_letters
+from kebrin.cells import Kind, Sheet, column_letters
 from kebrin.grammar.words import look_of
 from kebrin.layout.across import settle_across
 from kebrin.layout.build import Around, Frame, build
@@ -16,7 +16,7 @@ from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
 from kebrin.layout.fields import is_field_line
 from kebrin.layout.listing import as_list, as_records
-from kebrin.layout.lists import is_calendar
+from kebrin.layout.lists import is_calendar, is_form
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.play import Play, from_anchor, hidden_lines, in_play
 from kebrin.layout.regions import Region, find_regions
@@ -98,6 +98,8 @@ def _framed(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> 
     records = as_records(sheet, play, anchor, stated)
     if records is not None:
         return records
+    if anchor is None and stated.boxhead is None and is_form(sheet, play.rows, play.columns):
+        return None
     return _edged(sheet, _worked_out(sheet, play, anchor, stated), stated) or as_list(sheet, play, stated)
 
 
@@ -157,7 +159,7 @@ def _worked_out(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated)
     evidence = [
         Evidence(
             "body",
-            f"from {a1(split.row, split.column)}",
+            f"from {sheet.address(split.row, split.column)}",
             "below and right of it cells hold data, above and left words",
             split.sure,
         ),

@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Sheet, a1
 from kebrin.layout.build import Frame
 from kebrin.layout.lists import Listing, find_records, find_word_list
 from kebrin.layout.model import Evidence, Stated
 from kebrin.layout.play import Play, hidden_lines
 
 if TYPE_CHECKING:
+    from kebrin.cells import Sheet
     from kebrin.layout.stating import Anchor
 
 
@@ -27,7 +27,7 @@ def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) 
     if found is None or not 0 < width < len(play.columns) or (anchor is not None and anchor.row != found.head):
         return None
     why = "one row of headings, each over a column of its own kind"
-    return _frame(play, found, width, Evidence("list", f"from {a1(found.head, found.columns[0])}", why, 0.9))
+    return _frame(play, found, width, Evidence("list", f"from {sheet.address(found.head, found.columns[0])}", why, 0.9))
 
 
 def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
@@ -39,7 +39,7 @@ def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     if width >= len(found.columns):
         return None
     why = "one row of short headings over rows of words, each column mostly filled"
-    return _frame(play, found, width, Evidence("list", f"from {a1(found.head, found.columns[0])}", why, 0.8))
+    return _frame(play, found, width, Evidence("list", f"from {sheet.address(found.head, found.columns[0])}", why, 0.8))
 
 
 def _frame(play: Play, found: Listing, width: int, evidence: Evidence) -> Frame:

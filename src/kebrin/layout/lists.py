@@ -38,6 +38,34 @@ _MONEY = re.compile(r"[€$£¥₹]|\b[A-Z]{3}\b")
 _DATE = re.compile(r"\s*\d{1,4}\s*([./-])\s*\d{1,2}\s*\1\s*\d{2,4}\b|\s*\d{1,2}[. ]+[^\W\d_]{3,}[. ]+\d{2,4}\b")
 
 
+def is_form(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
+    """Whether two columns are labels and what they say: words on every row, then words and figures in turn.
+
+    >>> is_form(Sheet.of([["Vessel", "Gull"], ["Built", 2019], ["Port", "Hallan"]]), np.arange(3), np.arange(2))
+    True
+    """
+    if len(columns) != 2 or len(rows) < _FEWEST_ROWS:
+        return False
+    rows = rows[sheet.filled[np.ix_(rows, columns)].all(axis=1)]
+    if len(rows) < _FEWEST_ROWS:
+        return False
+    words = sheet.filled[np.ix_(rows, columns)] & ~sheet.data[np.ix_(rows, columns)]
+    figures = sheet.data[rows, columns[1]]
+    first = sheet.text(int(rows[0]), int(columns[1]))
+    mixed = bool(words[1:, 1].any() or (words[0, 1] and len(rows) > 2 and first and first[0].isupper() and _kinds_differ(
+        sheet, rows[1:], int(columns[1])
+    )))  # fmt: skip
+    return bool(words[:, 0].all() and mixed and figures.any())
+
+
+def _kinds_differ(sheet: Sheet, rows: NDArray[np.intp], column: int) -> bool:
+    """Whether a column holds a year beside other figures, or figures with and without decimals: each row says its own."""
+    numbers = sheet.numbers[rows, column]
+    known = numbers[~np.isnan(numbers)]
+    years = (known >= 1800) & (known <= 2150) & (known % 1 == 0)
+    return bool(len(known) > 1 and years.any() and not years.all() and (known[~years] < 1800).all())
+
+
 def _is_bold(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
     """Whether a row's cells are bold, and those of the row below it are not."""
     formats = sheet.formats(row + 2)

@@ -263,6 +263,7 @@ class Stated:
         totals: labels of total lines beyond those that are found; `totals_found` False looks for no others.
         not_totals: labels of lines that are called a total and are none.
         fill: 'none' if blank labels are not filled down.
+        turn: whether the sheet lists its records across, and is turned round.
         leave_out: rows and columns that are left out: 'row 7', 'rows 7-9', 'column C', or a label, which may hold `*`.
     """
 
@@ -279,4 +280,5 @@ class Stated:
     totals_found: bool = True
     not_totals: tuple[str, ...] = ()
     fill: Literal["", "none"] = ""
+    turn: bool = False
     leave_out: tuple[str, ...] = ()

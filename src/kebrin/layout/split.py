@@ -261,7 +261,7 @@ def _named_as_labels(
         if names_a_key(head) and not is_unit(head):
             return True
         within = period_range(head)
-        told = bool((steps >= 0).all()) or len(set(numbers.tolist())) * 2 <= len(numbers)
+        told = column == 0 or bool((steps >= 0).all()) or len(set(numbers.tolist())) * 2 <= len(numbers)
         if within and told and ((numbers >= within[0]) & (numbers <= within[1])).all():
             return True
     return column == 0 and len(numbers) >= _FEWEST_RISING and bool((steps > 0).all()) and len(columns) > 1
@@ -290,4 +290,6 @@ def are_labels(sheet: Sheet, cells: list[tuple[int, int]], *, running: bool, tim
     if ((numbers >= FIRST_YEAR) & (numbers <= LAST_YEAR)).all():
         distinct = len(set(numbers.tolist()))
         return bool((steps > 0).all() or (steps < 0).all() or 1 < distinct <= len(numbers) / 2)
-    return running and len(numbers) >= 3 and bool((steps == 1).all())
+    # A running number may begin anew in every section.
+    again = (numbers[1:] == numbers[0]) & (len(numbers) >= _FEWEST_RISING)
+    return running and len(numbers) >= 3 and bool(((steps == 1) | again).all()) and bool((steps == 1).any())

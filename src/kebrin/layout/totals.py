@@ -260,11 +260,11 @@ def _with_cause(search: _Search, found: dict[int, NDArray[np.intp]]) -> dict[int
     """The lines among some that equal sums which something beside arithmetic says to be totals."""
     told = {line for line in found if search.words[line]}
     known = {line: search.wholes[line] for line in found if line in search.wholes and line not in told}
-    lines = len(search.paths)
+    plain = {line for line in range(len(search.paths)) if not search.words[line]}
     bare = [line for line in found if line not in told and line not in known]
-    if len(bare) > 1 and not told:
-        covered = {*found, *(part for parts in found.values() for part in parts.tolist())}
-        if len(covered) == lines and len({tuple(parts.tolist()) for parts in found.values()}) == len(found):
+    if len(bare) > 1:
+        covered = {*bare, *(part for line in bare for part in found[line].tolist())}
+        if covered == plain and len({tuple(parts.tolist()) for parts in found.values()}) == len(found):
             known |= dict.fromkeys(bare, "such lines part all others among them")
     for line in bare:
         place = _place(search, line, found[line])
@@ -460,11 +460,10 @@ def _is_aggregate(search: _Search, line: int) -> bool:
 
 def _as_extreme(own: Numbers, said: Numbers) -> str:
     """Which of least, largest and middle some numbers are, of all that stand in their columns."""
-    ways = {"the least": np.nanmin, "the largest": np.nanmax, "the middle": np.nanmedian}
-    for name, way in ways.items():
-        if np.allclose(way(own, axis=0), said, rtol=1e-9, atol=1e-9):
-            return name
-    return ""
+    ways = (
+        ("the least", np.nanmin(own, axis=0)), ("the largest", np.nanmax(own, axis=0)), ("the middle", np.nanmedian(own, axis=0))
+    )  # fmt: skip
+    return next((name for name, numbers in ways if np.allclose(numbers, said, rtol=1e-9, atol=1e-9)), "")
 
 
 def _as_mean(own: Numbers, said: Numbers) -> str:

@@ -195,6 +195,8 @@ def _layout(draft: Draft, found: Found) -> Table:
         said.add("measures", tomlkit.item(layout.measures))
     else:
         said.add("measure", tomlkit.item(piece.table.measures[0]))
+    if any(segment.turned for segment in piece.table.origins.segments):
+        said.add("turn", tomlkit.item(True))
     for key, value in draft.extras.items():
         if key not in said:
             said.add(key, tomlkit.item(value))

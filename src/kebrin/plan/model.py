@@ -63,7 +63,8 @@ class LayoutPlan(_Strict):
     cut-in heads, outermost first; none are looked for if it is empty. `beside` gives a name per label column right
     of the body. `marks` says whether footnote marks are kept, in a column beside their measure. `totals` lists labels of
     total lines that neither their wording nor their sums would show, `not_totals` those of lines that are called a total
-    and are none. `fill = "none"` stops filling blank labels from above. `leave_out` leaves out rows and columns, by place
+    and are none. `fill = "none"` stops filling blank labels from above,
+    `turn = true` reads a sheet whose records stand side by side. `leave_out` leaves out rows and columns, by place
     ('row 7', 'rows 7-9', 'column C') or by a label, which may hold `*`.
     """
 
@@ -81,6 +82,7 @@ class LayoutPlan(_Strict):
     not_totals: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
     find_totals: bool = True
     fill: Literal["", "none"] = ""
+    turn: bool = False
     leave_out: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
 
     @model_validator(mode="after")

@@ -212,5 +212,5 @@ def stated_layout(plan: LayoutPlan) -> Stated:
     return Stated(
         starts=plan.starts, ends=plan.ends, boxhead=plan.boxhead, stub=plan.stub, measure=plan.measure,
         measures=plan.measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
-        not_totals=plan.not_totals, fill=plan.fill, leave_out=plan.leave_out,
+        not_totals=plan.not_totals, fill=plan.fill, turn=plan.turn, leave_out=plan.leave_out,
     )  # fmt: skip

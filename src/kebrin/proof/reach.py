@@ -22,7 +22,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import Kind, Look, Sheet, a1
+from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.words import is_unit, total_word
 from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
@@ -88,7 +88,7 @@ class Verdict:
         cells = self.unclaimed
         return SheetLedger(
             sheet.source, sheet.name, {use.word: int(tally[use]) for use in Use if tally[use]},
-            tuple(a1(int(row), int(column)) for row, column in cells[:_LISTED]), len(cells),
+            tuple(sheet.address(int(row), int(column)) for row, column in cells[:_LISTED]), len(cells),
             self.objections, self.lines, self.notes, self.via, frozenset(map(tuple, cells.tolist())),
         )  # fmt: skip
 
@@ -107,7 +107,7 @@ class _Account:
 
     def object(self, rule: str, what: str, cells: Sequence[tuple[int, int]], settle: str = "") -> None:
         """Note an objection with its cells."""
-        shown = tuple(a1(int(row), int(column)) for row, column in list(cells)[:_FEW])
+        shown = tuple(self.sheet.address(int(row), int(column)) for row, column in list(cells)[:_FEW])
         self.objections.append(Objection(rule, what, shown, len(cells), settle))
 
 
@@ -127,7 +127,7 @@ def reach(
     >>> from kebrin.table import Origin
     >>> sheet = Sheet.of([["Sailing", "Foot"], ["08:00", 12.0]])
     >>> verdict = reach(sheet, [])
-    >>> [a1(*cell) for cell in verdict.unclaimed.tolist()]
+    >>> [sheet.address(*cell) for cell in verdict.unclaimed.tolist()]
     ['A1', 'B1', 'A2', 'B2']
     """
     account = _Account(sheet, np.zeros(sheet.shape, np.uint8), np.zeros(sheet.shape, np.bool_))
@@ -149,7 +149,7 @@ def reach(
     _fields(account, fields)
     account.uses[~sheet.filled] = Use.UNCLAIMED
     via = {
-        name: (len(cells), tuple(a1(*cell) for cell in cells[:_FEW]), _word(account, cells[0]))
+        name: (len(cells), tuple(sheet.address(*cell) for cell in cells[:_FEW]), _word(account, cells[0]))
         for name, listed in account.via.items()
         if (cells := list(dict.fromkeys(listed)))
     }
@@ -295,7 +295,7 @@ def _empty_groups(account: _Account, segment: Segment) -> None:
             blank = not sheet.filled[np.ix_(segment.rows, np.array(columns, np.intp))].any()
             if blank and account.uses[cell] == Use.UNCLAIMED:
                 account.uses[cell] = Use.HEADING
-                account.notes.append(f"{a1(*cell)} heads a column without values: {sheet.text(*cell)!r}")
+                account.notes.append(f"{sheet.address(*cell)} heads a column without values: {sheet.text(*cell)!r}")
 
 
 def _called_totals(account: _Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
@@ -415,5 +415,5 @@ def _is_around(account: _Account, cell: tuple[int, int]) -> bool:
             if sheet.data[cell]:
                 return False
             if top <= row <= bottom:
-                account.notes.append(f"{a1(*cell)}: {sheet.text(*cell)[:80]!r}")
+                account.notes.append(f"{sheet.address(*cell)}: {sheet.text(*cell)[:80]!r}")
     return True

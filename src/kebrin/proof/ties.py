@@ -13,12 +13,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from kebrin.cells import Sheet, a1
 from kebrin.layout import is_ratio
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
+    from kebrin.cells import Sheet
     from kebrin.layout import Layout
 
     Numbers = NDArray[np.float64]
@@ -136,7 +136,7 @@ def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> Tie
     failed = np.flatnonzero(open_gaps & ~checks.ratio)
     listed = tuple(
         Gap(
-            a1(int(checks.rows[at]), int(checks.columns[at])), float(checks.stated[at]), float(checks.computed[at]),
+            sheet.address(int(checks.rows[at]), int(checks.columns[at])), float(checks.stated[at]), float(checks.computed[at]),
             int(checks.terms[at]), float(allowed[at]), _line_of(layout, int(checks.line[at])),
         )
         for at in failed[:_LISTED]

@@ -73,6 +73,7 @@ class Segment:
         labels: the table's columns that hold the block's labels, the stub's first.
         sources: where the labels come from, outermost first on each side.
         heads: per measure, the cells of the headings that name it.
+        turned: whether rows and columns stand for each other in the file.
     """
 
     file: str
@@ -83,6 +84,7 @@ class Segment:
     labels: tuple[str, ...] = ()
     sources: tuple[Labels, ...] = ()
     heads: dict[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
+    turned: bool = False
 
     @property
     def width(self) -> int:
@@ -131,8 +133,15 @@ class Origin:
         segment, place = self.segment_of(row)
         record = place if segment.kept is None else int(segment.kept[place])
         line, group = divmod(record, segment.width)
-        column = int(segment.columns[measure][group])
-        return None if column == NO_CELL else CellOrigin(segment.file, segment.sheet, int(segment.rows[line]), column)
+        row, column = int(segment.rows[line]), int(segment.columns[measure][group])
+        if column == NO_CELL:
+            return None
+        row, column = (column, row) if segment.turned else (row, column)
+        return CellOrigin(segment.file, segment.sheet, row, column)
+
+    def turned(self) -> Origin:
+        """The same where rows and columns stand for each other in the file."""
+        return Origin(tuple(replace(part, turned=not part.turned) for part in self.segments))
 
     def take(self, rows: NDArray[np.intp]) -> Origin:
         """The origins of some rows, in ascending order; a row may come several times.
@@ -180,6 +189,7 @@ class Origin:
                 "columns": {name: _runs(columns) for name, columns in part.columns.items()},
                 "kept": None if part.kept is None else _runs(part.kept),
                 "labels": list(part.labels),
+                **({"turned": True} if part.turned else {}),
             }
             for part in self.segments
         ]
@@ -196,6 +206,7 @@ class Origin:
                     {name: _unrun(runs).astype(np.int32) for name, runs in part["columns"].items()},
                     None if part["kept"] is None else _unrun(part["kept"]),
                     tuple(part["labels"]),
+                    turned=bool(part.get("turned")),
                 )
                 for part in plain
             )

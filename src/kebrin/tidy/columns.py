@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import Kind, Look, Sheet, a1, as_label, read_text
+from kebrin.cells import Kind, Look, Sheet, as_label, read_text
 from kebrin.grammar.words import leading_zero
 from kebrin.table import Remark, arrays
 
@@ -156,7 +156,7 @@ def _said(cells: Cells, kind: str, where: NDArray[np.bool_], sentence: str) -> l
     what = sentence.format(count=f"{len(at):,}", texts=texts)
     if len(at) == 1:
         what = _singular(what)
-    addresses = tuple(a1(int(cells.rows[i]), int(cells.columns[i])) for i in at[:_SHOWN])
+    addresses = tuple(cells.sheet.address(int(cells.rows[i]), int(cells.columns[i])) for i in at[:_SHOWN])
     return [Remark(kind, what, cells.sheet.source, cells.sheet.name, addresses, len(at))]
 
 
