@@ -94,6 +94,7 @@ def _pairs(
     """Fields without colons: rows above a block that hold nothing but pairs of a label and what it says."""
     last = sheet.shape[0] if block is None else block.top
     found: list[FieldCell] = []
+    found += _spaced_pairs(sheet, range(last), around, taken)
     for row in range(last):
         slots = _slots(sheet, row)
         if not slots or any(around is not None and not around[at] for run in slots for at in run):
@@ -103,6 +104,36 @@ def _pairs(
         pairs = [run for run in slots if run[0] not in taken]
         if all(_is_pair(sheet, *run) for run in pairs):
             found += [FieldCell(sheet.text(*a).rstrip(" :"), sheet.text(*b), a, b) for a, b in pairs]
+    return found
+
+
+def _spaced_pairs(
+    sheet: Sheet, rows: range, around: NDArray[np.bool_] | None, taken: set[tuple[int, int]]
+) -> list[FieldCell]:
+    """Fields without colons whose values stand a gap apart: lines of such pairs in the same columns, two or more.
+
+    On the sheet as a whole: further forms below show the same lines.
+    """
+    lines: dict[tuple[int, ...], list[int]] = {}
+    for row in range(sheet.shape[0]):
+        slots = [cell for run in _slots(sheet, row) for cell in run]
+        even = len(slots) >= 2 and len(slots) % 2 == 0
+        pairs = list(zip(slots[::2], slots[1::2], strict=True)) if even else []
+        if pairs and all(_is_pair(sheet, *pair) for pair in pairs):
+            lines.setdefault(tuple(column for _, column in slots), []).append(row)
+    found = []
+    for columns, own in lines.items():
+        labels = {sheet.text(row, column) for row in own for column in columns[::2]}
+        several = len(own) >= 2 and (len(columns) >= 4 or len(labels) < len(own) * len(columns[::2]))
+        for row in own if several else ():
+            cells = [(row, column) for column in columns]
+            if row not in rows or any(cell in taken or (around is not None and not around[cell]) for cell in cells):
+                continue
+            taken |= set(cells)
+            found += [
+                FieldCell(sheet.text(*label).rstrip(" :"), sheet.text(*value), label, value)
+                for label, value in zip(cells[::2], cells[1::2], strict=True)
+            ]
     return found
 
 
@@ -116,7 +147,7 @@ def _is_pair(sheet: Sheet, label_at: tuple[int, int], value_at: tuple[int, int])
     label, value = sheet.text(*label_at), sheet.text(*value_at)
     wordy = sheet.kinds[label_at] == Kind.TEXT and not sheet.data[label_at] and not any(map(str.isdigit, label))
     short = len(label.split()) <= _LABEL_WORDS and _may_name(label.rstrip(" :"))
-    return wordy and short and _says_something(value) and not value.endswith(":")
+    return wordy and short and _says_something(value) and not value.endswith(":") and not _NO_FIELD.match(value)
 
 
 def _slots(sheet: Sheet, row: int) -> list[list[tuple[int, int]]]:

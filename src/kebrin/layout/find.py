@@ -364,9 +364,13 @@ def _stub_columns(sheet: Sheet, play: Play, first_row: int, body_column: int, wi
     if width is not None:
         return tuple(sorted(left[:width]))
     taken: list[int] = []
+    # Notes below the body make no label column of the one that they stand in.
+    inner = play.columns[play.columns >= body_column]
+    below = play.rows[play.rows >= first_row]
+    last = int(below[max(_last(sheet, below, inner) - 1, 0)]) if len(below) else first_row
     for column in left:
         gap = int(sheet.gaps[1][taken[-1] if taken else body_column] - sheet.gaps[1][column]) + 1
-        own = sheet.filled[first_row:, column]
+        own = sheet.filled[first_row : last + 1, column]
         # Columns that are full all the way are labels however many there are.
         wide = len(taken) >= _WIDEST and (gap > 1 or own.mean() < _FULL)
         if wide or gap > _MOST_SPACERS or not own.any():

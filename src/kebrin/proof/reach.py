@@ -36,7 +36,7 @@ if TYPE_CHECKING:
     from kebrin.table import Segment, Table
 
 _PAGE = re.compile(r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
-_LISTED = 200
+_LISTED, _TITLE_CELLS = 200, 2
 _FEW = 6
 _USE_OF = {
     Why.TOTAL: Use.TOTAL, Why.MEAN: Use.TOTAL, Why.CARRIED: Use.TOTAL, Why.REPEAT: Use.REPEAT, Why.UNIT: Use.HEADING,
@@ -394,6 +394,11 @@ def _refuted_total(
     return set()
 
 
+def _is_spoken(sheet: Sheet, row: int) -> bool:
+    """Whether the first text of a row ends with a colon."""
+    return sheet.text(row, int(sheet.filled[row].argmax())).endswith(":")
+
+
 def _is_around(account: _Account, cell: tuple[int, int]) -> bool:
     """Whether a text stands where a title or a note may: off the rows and columns of a body, or alone on its row there.
 
@@ -405,8 +410,10 @@ def _is_around(account: _Account, cell: tuple[int, int]) -> bool:
     for top, first, bottom, last in account.hulls:
         width = last - first + 1
         filled = int(sheet.filled[row, first : last + 1].sum())
+        if row < top and first <= column <= last and filled > _TITLE_CELLS and not _is_spoken(sheet, row):
+            return False  # several texts side by side say more than a title does
         # A label with a colon and what stands beside it is a line of text, however narrow the table is.
-        spoken = not top <= row <= bottom and sheet.text(row, int(sheet.filled[row].argmax())).endswith(":")
+        spoken = not top <= row <= bottom and _is_spoken(sheet, row)
         if first <= column <= last and filled > max(2 if spoken else 1, width // 2):
             return False
         if top <= row <= bottom and first <= column <= last and filled > 1:
