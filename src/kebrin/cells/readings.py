@@ -223,6 +223,8 @@ def _by_sizes(
     grouped = np.abs(cells.point if group == "," else cells.comma)[unsure]
     decimals = np.abs(cells.comma if group == "," else cells.point)[unsure]
     others = np.setdiff1d(figures, unsure)
+    if len(others) and _is_year(cells.point[others[0]]) and cells.rows[others[0]] < cells.rows[unsure].min():
+        others = others[1:]  # it heads the column
     plain = np.abs(np.concatenate((cells.point[others], real[~np.isnan(real)])))
     plain = plain[~np.isnan(plain)]
     sign = "." if group == "," else ","
@@ -236,6 +238,10 @@ def _by_sizes(
         if as_decimals.all() and not as_grouped.any():
             return group, "only as decimals are they of the size of the plain numbers beside them"
     return "", ""
+
+
+def _is_year(number: float) -> bool:
+    return bool(number % 1 == 0 and 1800 <= number <= 2150)
 
 
 def _settle_rest(left: Sequence[int], decimals: dict[int, str], whys: dict[int, str], hints: Hints) -> None:

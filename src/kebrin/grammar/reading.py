@@ -138,7 +138,8 @@ def _number(amount: Amount, digits: str, sign: str) -> tuple[float, str]:
     lone_zero = amount.runs[0][1] == 1 and digits[0] == "0" and len(digits) > 1
     if not fitting or (lone_zero and not fitting[0].decimals):
         return _NONE, ""
-    value = int(digits) / 10.0 ** fitting[0].decimals * amount.scale * amount.percent
+    # One division, so that what is written is the double nearest to it: 33.3% is 0.333.
+    value = int(digits) * amount.scale / (10.0 ** fitting[0].decimals * round(1 / amount.percent))
     group = fitting[0].thousands if fitting[0].thousands in {".", ","} else ""
     return -value if amount.negative else value, group
 

@@ -220,6 +220,22 @@ _EXTREME = re.compile(
 )
 
 
+_AMOUNTS = re.compile(
+    r"\b(?:amounts?|fees?|prices?|costs?|takings|revenues?|fares?|dues|charges?|wages?|rents?|turnover|expenses?|income|betrag|"
+    r"preis|kosten|umsatz|montant|prix|coût|importe|precio|costo|bedrag|prijs)\b",
+    re.IGNORECASE,
+)
+
+
+def says_money(label: str) -> bool:
+    """Whether a heading speaks of amounts of money.
+
+    >>> says_money("Fee"), says_money("Amount paid"), says_money("Boats")
+    (True, True, False)
+    """
+    return _AMOUNTS.search(label) is not None
+
+
 def says_rank(label: str) -> bool:
     """Whether a heading speaks of a rank or an index: figures that say something of the values beside them.
 

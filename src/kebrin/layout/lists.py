@@ -11,7 +11,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import YEARS, is_ratio, leading_zero, look_of, names_a_key, period_range
+from kebrin.grammar.words import YEARS, is_ratio, leading_zero, look_of, names_a_key, period_range, says_money
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -294,7 +294,9 @@ def _family(sheet: Sheet, rows: NDArray[np.intp], column: int, head: str) -> str
         return "year"
     if names_a_key(head) or period_range(head):
         return "key"
-    return "money" if _MONEY.search(head) else "share" if is_ratio(head) else "plain"
+    if _MONEY.search(head) or says_money(head):
+        return "money"
+    return "share" if is_ratio(head) else "plain"
 
 
 def _all_figures(kinds: Sequence[str], heads: Sequence[str]) -> bool:

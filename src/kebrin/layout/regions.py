@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 _HEADINGS = 2
 _BLANK = int(Kind.BLANK)
 _REACH = 5
+# So many of the labels behind a gap must differ for them to name rows of their own.
+_OWN_NAMES = 0.9
 _PAGE_CELLS = 4
 _PAGE = re.compile(
     r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+(?:\s*(?:of|/|von|de|av|z)\s*\d+)?\b", re.IGNORECASE
@@ -252,7 +254,10 @@ def _beside(sheet: Sheet, region: Region) -> list[Region]:
     for at in range(2, len(columns) - 1):
         gap = sheet.gaps[1][columns[at]] > sheet.gaps[1][columns[at - 1]]
         if (
-            gap and _is_label_column(sheet, rows, int(columns[at])) and _has_data(sheet, rows, columns[cuts[-1] : at])
+            gap
+            and _is_label_column(sheet, rows, int(columns[at]))
+            and _has_data(sheet, rows, columns[cuts[-1] : at])
+            and _is_block_of_its_own(sheet, rows, columns, cuts[-1], at)
         ) or (
             not gap
             and (
@@ -265,6 +270,18 @@ def _beside(sheet: Sheet, region: Region) -> list[Region]:
         return [region]
     parts = [columns[first:last] for first, last in zip(cuts, [*cuts[1:], len(columns)], strict=True)]
     return [Region(_own_rows(sheet, rows, part), part) for part in parts]
+
+
+def _is_block_of_its_own(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], first: int, at: int) -> bool:
+    """Whether what follows a gap is another block: its first column names rows of its own, or it has rows of its own.
+
+    A column that says the same on several rows only goes on with the records before the gap.
+    """
+    left, right = sheet.filled[np.ix_(rows, columns[first:at])].any(axis=1), sheet.filled[rows, columns[at]]
+    if (left != right).sum() > 1:
+        return True
+    texts = [sheet.text(int(row), int(columns[at])) for row in rows[right]]
+    return len(set(texts)) >= _OWN_NAMES * len(texts)
 
 
 def _own_rows(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.intp]:

@@ -9,7 +9,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import YEARS, leading_zero
+from kebrin.grammar.words import YEARS, leading_zero, says_money
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -84,7 +84,7 @@ def _are_years(numbers: NDArray[np.float64]) -> bool:
 
 
 def _family(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], label: str) -> str:
-    if _MONEY.search(label):
+    if _MONEY.search(label) or says_money(label):
         return "money"
     if _PERCENT.search(label):
         return "percent"

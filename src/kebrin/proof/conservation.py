@@ -77,7 +77,7 @@ def conserve(table: Table, bodies: Iterable[dict[str, BodyAccount]]) -> tuple[Co
     """The account of each measure: the blocks' bodies on one side, the table on the other."""
     inside = dict.fromkeys(table.measures, BodyAccount())
     for body in bodies:
-        for name, account in body.items():
+        for name, account in ((name, account) for name, account in body.items() if name in inside):
             inside[name] = inside[name].plus(account)
     accounts = []
     for name in table.measures:

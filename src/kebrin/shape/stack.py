@@ -32,6 +32,8 @@ def stack(tables: Sequence[Table]) -> Table:
                 "these tables can't be stacked", why=f"one has the columns {', '.join(first.columns)}, "
                 f"another {', '.join(table.columns)}", do="Tidy them as tables of their own",
             )  # fmt: skip
+    # What is a value in one table and a label in another is a label in the stack: it has no origin everywhere.
+    measures = tuple(name for name in first.measures if all(name in table.measures for table in tables))
     if len(tables) == 1:
         return first
     pieces = {name: [table.data.column(name) for table in tables] for name in first.columns}
@@ -40,7 +42,7 @@ def stack(tables: Sequence[Table]) -> Table:
     steps = (*(step for table in tables for step in table.steps), StepCount("stack", len(data), len(data)))
     remarks = tuple(remark for table in tables for remark in table.remarks)
     origins = sum((table.origins for table in tables), Origin())
-    return replace(first, data=data, origins=origins, steps=steps, remarks=remarks)
+    return replace(first, data=data, measures=measures, origins=origins, steps=steps, remarks=remarks)
 
 
 def _in_order(table: Table, first: Table) -> Table:

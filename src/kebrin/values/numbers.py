@@ -174,7 +174,9 @@ def read_numbers(
 
     def read(chunk: Chunk) -> None:
         amount, reading, factor = ways[chunk.shape]
-        values[chunk.rows] = _decoded(chunk, amount, reading, texts) * factor
+        read = _decoded(chunk, amount, reading, texts)
+        # A per cent is divided, not multiplied: 33.3% is 0.333, to the last digit.
+        values[chunk.rows] = read / round(1 / factor) if 0 < abs(factor) < 1 else read * factor
 
     shapes.each(ways, read)
     values[marks] = np.nan

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 
 Order = Literal["", "day first", "month first", "year first"]
 _NAMES = {letters: name for name, letters in PLACES.items()}
+_DOTTED = re.compile(r"0{1,2}\.\s?0{1,2}\.\s?0000\.?")
 # Rows show an order only if they hold at least so many different days.
 _DAYS_IN_ORDER = 8
 
@@ -69,6 +71,7 @@ def find_order(
             judged[places] = texts.cells_at(chunk.rows), texts.cells_at(chunk.rows[bad]), first
         return judged
 
+    dotted = all(_DOTTED.fullmatch(shapes.texts[at].strip()) for at in open_shapes)
     possible, total = dict.fromkeys(PLACES.values(), 0), 0
     example: dict[str, str] = {}
     for judged in shapes.each(open_shapes, judge):
@@ -81,6 +84,8 @@ def find_order(
     if len(fitting) == 1:
         others = [places for places in example if places != fitting[0]]
         return fitting[0], f"{example[others[0]]!r} reads in no other way" if others else "no other order fits"
+    if dotted and "dmy" in fitting:
+        return "dmy", "dates with dots are written day first"
     if not fitting:
         return _best(column, possible, total)
     return _by_the_rows(column, texts, shapes, open_shapes, fitting, latest)

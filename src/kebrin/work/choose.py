@@ -70,6 +70,16 @@ def proposals(sheet: Sheet, stated: Stated | None, work: SheetWork) -> Iterator[
         yield Proposal(sheet, replace(own, fill="none"), "blank labels are not filled down")
 
 
+def keeps_values(first: SheetWork, other: SheetWork) -> bool:
+    """Whether another reading has every value cell of the first: it may place what was unclaimed, and nothing else."""
+    cells = [
+        {(row, column) for piece in work.pieces for row in piece.layout.body_rows.tolist()
+         for column in piece.layout.body_columns.tolist()}
+        for work in (first, other)
+    ]  # fmt: skip
+    return cells[0] <= cells[1]
+
+
 def open_columns(sheet: Sheet, work: SheetWork) -> bool:
     """Whether the decimal sign of some body column is open."""
     opened = set(sheet.readings.open)

@@ -15,7 +15,15 @@ from kebrin.layout import DOUBTED, KEPT, Stated, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out
 from kebrin.table import Remark
 from kebrin.tidy import unpivot
-from kebrin.work.choose import complaints, lies_across, open_columns, proposals, said_of_sign, sign_by_ties
+from kebrin.work.choose import (
+    complaints,
+    keeps_values,
+    lies_across,
+    open_columns,
+    proposals,
+    said_of_sign,
+    sign_by_ties,
+)
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
@@ -105,7 +113,7 @@ def work_sheet(
         except KebrinError:
             continue
         after = complaints(other)
-        if other.pieces and not any(after[:3]) and after[3] <= before[3]:
+        if other.pieces and not any(after[:3]) and after[3] <= before[3] and keeps_values(first, other):
             said = Remark("reading", f"read so that nothing is lost: {proposal.said}", sheet.source, sheet.name)
             return replace(other, remarks=(said, *other.remarks))
     return first
