@@ -22,8 +22,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import Kind, Look, Sheet
-from kebrin.grammar.words import is_unit, total_word
+from kebrin.cells import Kind, Look, Sheet, column_letters
+from kebrin.grammar.words import average_word, is_unit, total_word
+from kebrin.proof.figures import figures_as_labels, kept_sums
 from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
 from kebrin.proof.left import Left, Why
@@ -145,6 +146,7 @@ def reach(
         _labels(account, segment, table, aside, labels)
         _empty_groups(account, segment)
         _called_totals(account, segment, table, kept)
+        _misplaced_figures(account, segment, table, kept)
     _left(account, left, labels)
     _fields(account, fields)
     account.uses[~sheet.filled] = Use.UNCLAIMED
@@ -310,11 +312,50 @@ def _called_totals(account: _Account, segment: Segment, table: Table, kept: Sequ
             if account.sheet.kinds[cell] == Kind.TEXT:
                 seen.setdefault(account.sheet.text(*cell), cell)
         for text, cell in seen.items():
-            if total_word(text) and text.casefold() not in stated and one.column in table.columns:
+            if (
+                (total_word(text) or average_word(text))
+                and text.casefold() not in stated
+                and one.column in table.columns
+            ):
                 account.object(
-                    "total", f"{text!r} is called a total and is kept as data", [cell],
+                    "total", f"{text!r} is called a total or a mean and is kept as data", [cell],
                     f"state totals = [{text!r}] or not_totals = [{text!r}] in the plan's layout",
                 )  # fmt: skip
+
+
+def _misplaced_figures(account: _Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
+    """Figures that stand for labels, and records that sum others."""
+    sheet = account.sheet
+    for level, cells in figures_as_labels(sheet, segment):
+        if level.column in table.columns:
+            account.object(
+                "figures", f"{level.column}: its labels are figures, and without them every line has a name of its own", cells,
+                "they may be values: state boxhead and stub in the plan's layout",
+            )  # fmt: skip
+    stated = {label.casefold() for label in kept}
+    for axis, line, _, count in kept_sums(sheet, segment):
+        said = _labels_of(sheet, segment, axis, line)
+        if any(text.casefold() in stated for text in said):
+            continue
+        name = f"row {line + 1}" if axis == 0 else f"column {column_letters(line)}"
+        first_cell = int(next(iter(segment.columns.values()))[0]) if axis == 0 else int(segment.rows[0])
+        cell = (line, first_cell) if axis == 0 else (first_cell, line)
+        label = said[-1] if said else name
+        account.object(
+            "sum", f"{name} {label!r} is the sum of {count} lines beside it and is kept as data", [cell],
+            f"state totals = [{label!r}] or not_totals = [{label!r}] in the plan's layout",
+        )  # fmt: skip
+
+
+def _labels_of(sheet: Sheet, segment: Segment, axis: int, line: int) -> list[str]:
+    """The labels of one body row or column, outermost first."""
+    lines = segment.rows if axis == 0 else next(iter(segment.columns.values()))
+    at = int(np.flatnonzero(lines == line)[0])
+    return [
+        sheet.text(int(one.rows[at]), int(one.columns[at]))
+        for one in segment.sources
+        if one.axis == axis and one.rows[at] >= 0
+    ]
 
 
 def _left(account: _Account, left: Sequence[Left], labels: NDArray[np.bool_]) -> None:

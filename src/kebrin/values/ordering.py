@@ -71,7 +71,6 @@ def find_order(
             judged[places] = texts.cells_at(chunk.rows), texts.cells_at(chunk.rows[bad]), first
         return judged
 
-    dotted = all(_DOTTED.fullmatch(shapes.texts[at].strip()) for at in open_shapes)
     possible, total = dict.fromkeys(PLACES.values(), 0), 0
     example: dict[str, str] = {}
     for judged in shapes.each(open_shapes, judge):
@@ -84,8 +83,6 @@ def find_order(
     if len(fitting) == 1:
         others = [places for places in example if places != fitting[0]]
         return fitting[0], f"{example[others[0]]!r} reads in no other way" if others else "no other order fits"
-    if dotted and "dmy" in fitting:
-        return "dmy", "dates with dots are written day first"
     if not fitting:
         return _best(column, possible, total)
     return _by_the_rows(column, texts, shapes, open_shapes, fitting, latest)
@@ -126,6 +123,8 @@ def _by_the_rows(
     column: str, texts: Texts, shapes: Shapes, open_shapes: Mapping[int, Moment], fitting: Sequence[str], latest: int
 ) -> tuple[str, str]:
     """The order where several fit every date: the one in which the rows go forward in time, or a question."""
+    if "dmy" in fitting and all(_DOTTED.fullmatch(shapes.texts[at].strip()) for at in open_shapes):
+        return "dmy", "dates with dots are written day first"
     steady = [places for places in fitting if _goes_forward(texts, shapes, open_shapes, places, latest)]
     if len(steady) == 1:
         return steady[0], "in this order the rows go forward in time"

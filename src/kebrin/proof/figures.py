@@ -1,0 +1,152 @@
+"""Figures where they should not be: among labels, and as records that sum other records.
+
+A body whose corner was taken one row too low or one column too far right has figures for labels; one whose totals were not
+seen has sums among its records. Both give tables in which every cell has arrived, and which are wrong.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import Kind, Look
+from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import names_a_key, period_range
+from kebrin.proof.labelling import lines_in_use
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.cells import Sheet
+    from kebrin.table import Labels, Segment
+
+    Numbers = NDArray[np.float64]
+
+_MOSTLY = 0.8
+# Bits that a sum must get right, beyond the places it could begin at, to be no chance.
+_SURE_BITS = 30.0
+
+
+def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list[tuple[int, int]]]]:
+    """Levels of labels that are figures and tell no lines apart that the other levels do not."""
+    found = []
+    for axis, used in enumerate(lines_in_use(segment)):
+        levels = [one for one in segment.sources if one.axis == axis]
+        if axis == 1 and any(one.measure for one in levels):
+            continue
+        for level in levels[
+            -1:
+        ]:  # figures beside or over words are labels; those between words and the body may be values
+            there = np.flatnonzero(used & (level.rows >= 0))
+            rows, columns = level.rows[there], level.columns[there]
+            figures = _are_figures(sheet, rows, columns)
+            if len(there) < 2 or figures.mean() < _MOSTLY or _may_label(sheet, level, rows, columns):
+                continue
+            others = [one for one in levels if one is not level]
+            whole = bool((sheet.numbers[rows, columns][figures] % 1 == 0).all())
+            if (
+                (others and _tell_apart(sheet, others, there))
+                or not whole
+                or (axis == 0 and not others and _in_series(sheet, segment, level))
+            ):
+                found.append((level, list(zip(rows.tolist(), columns.tolist(), strict=True))))
+    return found
+
+
+def _are_figures(sheet: Sheet, rows: NDArray[np.int32], columns: NDArray[np.int32]) -> NDArray[np.bool_]:
+    looks = sheet.looks[rows, columns]
+    return np.asarray((looks == Look.NUMBER) | (looks == Look.MARKED) | (looks == Look.FIGURE))
+
+
+def _may_label(sheet: Sheet, level: Labels, rows: NDArray[np.int32], columns: NDArray[np.int32]) -> bool:
+    """Whether figures are labels by what they are (years, a running number) or by what heads them."""
+    head = sheet.text(*level.head) if level.head[0] >= 0 else ""
+    if head and (names_a_key(head) or period_range(head)):
+        return True
+    texts = list(
+        dict.fromkeys(sheet.text(row, column) for row, column in zip(rows.tolist(), columns.tolist(), strict=True))
+    )
+    if period_name(texts) or (sheet.kinds[rows, columns] == Kind.DATE).all():
+        return True
+    numbers = np.array(list(dict.fromkeys(sheet.numbers[rows, columns].tolist())))
+    steps = np.diff(numbers)
+    even = len(numbers) >= 3 and len(set(steps.tolist())) == 1
+    rising = len(numbers) >= 5 and bool((steps > 0).all()) and bool((numbers % 1 == 0).all())
+    leftmost = level.axis == 0 and int(columns.min()) == int(np.flatnonzero(sheet.filled[rows].any(axis=0))[0])
+    return even or (rising and (level.axis == 1 or leftmost))
+
+
+def _tell_apart(sheet: Sheet, levels: Sequence[Labels], lines: NDArray[np.intp]) -> bool:
+    """Whether some levels give every line a path of its own."""
+    paths = [
+        tuple(sheet.text(int(one.rows[at]), int(one.columns[at])) if one.rows[at] >= 0 else "" for one in levels)
+        for at in lines.tolist()
+    ]
+    return len(set(paths)) == len(paths)
+
+
+def _in_series(sheet: Sheet, segment: Segment, level: Labels) -> bool:
+    """Whether the heading of a label column goes on in those of the body: a period before other periods."""
+    head = sheet.text(*level.head) if level.head[0] >= 0 else ""
+    beside = [
+        sheet.text(int(row), int(column))
+        for one in segment.sources if one.axis == 1
+        for row, column in zip(one.rows, one.columns, strict=True)
+        if row == level.head[0]
+    ]  # fmt: skip
+    return bool(head and beside and period_name([head, *beside]))
+
+
+def kept_sums(sheet: Sheet, segment: Segment) -> list[tuple[int, int, int, int]]:
+    """Body rows and columns that sum a run of their neighbours in every cell, beyond chance: axis, line, first part, parts."""
+    if len(segment.columns) != 1:
+        return []
+    (columns,) = segment.columns.values()
+    used_rows, used_groups = lines_in_use(segment)
+    rows, own = segment.rows[used_rows], columns[used_groups]
+    numbers = sheet.numbers[np.ix_(rows, own)]
+    found = []
+    for axis, grid, lines in ((0, numbers, rows), (1, numbers.T, own)):
+        for line, first, count in _sums(grid):
+            found.append((axis, int(lines[line]), int(lines[first]), count))
+    return found
+
+
+def _sums(grid: Numbers) -> list[tuple[int, int, int]]:
+    """Lines that are the sum of a run that ends before them or begins behind them: line, first part, how many."""
+    if grid.shape[0] < 3 or np.isnan(grid).all():
+        return []
+    filled = np.nan_to_num(grid)
+    weights = np.random.default_rng(20310401).uniform(0.5, 1.5, filled.shape[1])
+    projected = np.einsum("ij,j->i", filled, weights)
+    slack = max(1e-9 * float(np.abs(filled).sum()), 1e-9)
+    found = []
+    for order in (range(len(projected)), range(len(projected) - 1, -1, -1)):
+        lines = list(order)
+        prefix = np.concatenate(([0.0], np.cumsum(projected[lines])))
+        rank = np.argsort(prefix[:-1])
+        ordered = prefix[:-1][rank]
+        for place in range(2, len(lines)):
+            wanted = prefix[place] - projected[lines[place]]
+            at = int(np.searchsorted(ordered, wanted - slack))
+            while at < len(ordered) and ordered[at] <= wanted + slack:
+                start = int(rank[at])
+                at += 1
+                parts = lines[start:place]
+                if len(parts) >= 2 and _is_sum(grid, filled, lines[place], parts):
+                    found.append((lines[place], min(parts), len(parts)))
+                    break
+    return found
+
+
+def _is_sum(grid: Numbers, filled: Numbers, line: int, parts: Sequence[int]) -> bool:
+    stated = ~np.isnan(grid[line])
+    bits = float(np.log2(np.abs(filled[line]) + 1).sum())
+    if bits < _SURE_BITS + np.log2(len(grid)) or int(stated.sum()) < 2:
+        return False
+    gaps = np.abs(filled[list(parts)].sum(axis=0) - filled[line])[stated]
+    scale = np.abs(filled[list(parts)]).sum(axis=0)[stated]
+    return bool((gaps <= 1e-9 * np.maximum(scale, 1.0)).all())
