@@ -24,7 +24,10 @@ def damages(sheet: Sheet, layout: Layout) -> Iterator[Damaged]:
     """Every way in which this module knows how to damage a layout."""
     for at, level in enumerate(layout.stub):
         if level.texts:
-            yield f"label column {level.name} dropped", replace(layout, stub=(*layout.stub[:at], *layout.stub[at + 1 :]))
+            yield (
+                f"label column {level.name} dropped",
+                replace(layout, stub=(*layout.stub[:at], *layout.stub[at + 1 :])),
+            )
     for at, level in enumerate(layout.boxhead):
         if len(level.texts) > 1 and level.name != layout.measures:
             rest = (*layout.boxhead[:at], *layout.boxhead[at + 1 :])

@@ -153,7 +153,7 @@ def build(
         measures=measures,
         listed=frame.listed,
         title=title,
-        title_name=period_name([title]) if title else "",
+        title_name=period_name([title]) if title_at and int(sheet.filled[title_at[0]].sum()) == 1 else "",
         title_at=title_at,
         stub_head=names.found[-1] if names.found else "",
         evidence=(*frame.evidence, *remarks),

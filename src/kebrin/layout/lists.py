@@ -11,7 +11,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import YEARS, is_ratio, leading_zero, look_of, names_a_key, period_range, says_money
+from kebrin.grammar.words import YEARS, is_ratio, is_unit, leading_zero, look_of, names_a_key, period_range, says_money
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -31,6 +31,7 @@ _ALIKE = 0.4
 _MOSTLY = 0.7
 # A row with so many of the headings says them again; a text of so many words may be a sentence.
 _SAID_AGAIN, _SENTENCE = 0.7, 4
+_SPANNING_WORDS = 3
 _FEWEST_UNLIKE, _FEWEST_PERIODS = 3, 2
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
@@ -322,10 +323,20 @@ def _heads_records(
         and (area.bottom > area.top or len(own & set(range(area.left, area.right + 1))) > 1)
         for area in sheet.merges
     )  # fmt: skip
+    # A short word over some column further right, right above the headings, spans columns: it is no title.
+    above = int(rows[at - 1]) if at > 0 and rows[at] - rows[at - 1] == 1 else -1
+    over = above >= 0 and any(
+        sheet.filled[above, own] and _may_span(sheet.text(above, own)) for own in columns[1:].tolist()
+    )
     return bool(
-        plain and short and not merged and len(set(heads)) == len(heads) and not period_name(heads[1:])
+        plain and short and not over and not merged and len(set(heads)) == len(heads) and not period_name(heads[1:])
         and (filled[:at].sum(axis=1) <= _TITLE_CELLS).all()
     )  # fmt: skip
+
+
+def _may_span(text: str) -> bool:
+    """Whether a text over headings may be one over several of them: a few words that are no unit and no field."""
+    return 0 < len(text.split()) <= _SPANNING_WORDS and ":" not in text and not is_unit(text)
 
 
 def _column_kinds(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[str]:

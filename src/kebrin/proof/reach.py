@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     from kebrin.table import Segment, Table
 
 _PAGE = re.compile(r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
-_LISTED, _TITLE_CELLS = 200, 2
+_LISTED, _TITLE_CELLS, _SPANNING_WORDS = 200, 2, 3
 _FEW = 6
 _USE_OF = {
     Why.TOTAL: Use.TOTAL, Why.MEAN: Use.TOTAL, Why.CARRIED: Use.TOTAL, Why.REPEAT: Use.REPEAT, Why.UNIT: Use.HEADING,
@@ -445,23 +445,32 @@ def _is_around(account: _Account, cell: tuple[int, int]) -> bool:
 
     A row that fills more than half of a body's columns is no note, wherever it stands.
     """
-    sheet, (row, column) = account.sheet, cell
+    sheet = account.sheet
     if sheet.data[cell] and not _is_lone(sheet, cell):
         return False
-    for top, first, bottom, last in account.hulls:
-        width = last - first + 1
-        filled = int(sheet.filled[row, first : last + 1].sum())
-        if row < top and first <= column <= last and filled > _TITLE_CELLS and not _is_spoken(sheet, row):
-            return False  # several texts side by side say more than a title does
-        # A label with a colon and what stands beside it is a line of text, however narrow the table is.
-        spoken = not top <= row <= bottom and _is_spoken(sheet, row)
-        if first <= column <= last and filled > max(2 if spoken else 1, width // 2):
-            return False
-        if top <= row <= bottom and first <= column <= last and filled > 1:
-            return False
-        if top <= row <= bottom or first <= column <= last:
-            if sheet.data[cell]:
-                return False
-            if top <= row <= bottom:
-                account.notes.append(f"{sheet.address(*cell)}: {sheet.text(*cell)[:80]!r}")
+    if not all(_is_around_hull(sheet, hull, cell) for hull in account.hulls):
+        return False
+    if any(hull[0] <= cell[0] <= hull[2] for hull in account.hulls):
+        account.notes.append(f"{sheet.address(*cell)}: {sheet.text(*cell)[:80]!r}")
     return True
+
+
+def _is_around_hull(sheet: Sheet, hull: tuple[int, int, int, int], cell: tuple[int, int]) -> bool:
+    """The same for one block."""
+    (top, first, bottom, last), (row, column) = hull, cell
+    beside_rows, inside_columns = top <= row <= bottom, first <= column <= last
+    if sheet.data[cell] and (beside_rows or inside_columns):
+        return False
+    if not inside_columns:
+        return True
+    filled = int(sheet.filled[row, first : last + 1].sum())
+    spoken = not beside_rows and _is_spoken(sheet, row)
+    # A label with a colon and what stands beside it is a line of text, however narrow the table is.
+    if filled > max(2 if spoken else 1, (last - first + 1) // 2) or (beside_rows and filled > 1):
+        return False
+    if row < top and filled > _TITLE_CELLS and not spoken:
+        return False  # several texts side by side say more than a title does
+    text = sheet.text(row, column)
+    few = len(text.split()) <= _SPANNING_WORDS and ":" not in text and not is_unit(text)
+    # Right over the headings it may span some of them.
+    return not (row == top - 1 and first < column and few and filled > 1)
