@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 # A value further to the right than this belongs to something else.
 _REACH = 4
 _LONGEST_LABEL, _LONGEST_VALUE = 40, 80
-_LABEL_WORDS = 4
+_LABEL_WORDS, _MOST_IN_LINE = 4, 12
 # What stands behind these words speaks of the table's figures, or of where they come from: it tells no rows apart.
 _NO_FIELD = re.compile(
     r"(?:table|figure|fig|chart|tab|tabelle|tableau|annex|appendix|exhibit|page|part|section|units?|sources?|notes?|"
@@ -115,7 +115,10 @@ def _spaced_pairs(
     On the sheet as a whole: further forms below show the same lines.
     """
     lines: dict[tuple[int, ...], list[int]] = {}
-    for row in range(sheet.shape[0]):
+    filled = sheet.filled.sum(axis=1)
+    few = (filled >= 2) & (filled <= _MOST_IN_LINE) & (filled % 2 == 0)
+    words = ((sheet.kinds[few] == int(Kind.TEXT)) & ~sheet.data[few]).sum(axis=1)
+    for row in np.flatnonzero(few)[2 * words >= filled[few]].tolist():
         slots = [cell for run in _slots(sheet, row) for cell in run]
         even = len(slots) >= 2 and len(slots) % 2 == 0
         pairs = list(zip(slots[::2], slots[1::2], strict=True)) if even else []

@@ -129,13 +129,14 @@ def _sums(grid: Numbers) -> list[tuple[int, int, int]]:
         prefix = np.concatenate(([0.0], np.cumsum(projected[lines])))
         rank = np.argsort(prefix[:-1])
         ordered = prefix[:-1][rank]
-        for place in range(2, len(lines)):
-            wanted = prefix[place] - projected[lines[place]]
-            at = int(np.searchsorted(ordered, wanted - slack))
-            while at < len(ordered) and ordered[at] <= wanted + slack:
-                start = int(rank[at])
+        wanted = prefix[:-1] - projected[lines]
+        near = np.searchsorted(ordered, wanted - slack)
+        hits = (near < len(ordered)) & (ordered[np.minimum(near, len(ordered) - 1)] <= wanted + slack)
+        for place in np.flatnonzero(hits).tolist():
+            at = int(near[place])
+            while at < len(ordered) and ordered[at] <= wanted[place] + slack:
+                parts = lines[int(rank[at]) : place]
                 at += 1
-                parts = lines[start:place]
                 if len(parts) >= 2 and _is_sum(grid, filled, lines[place], parts):
                     found.append((lines[place], min(parts), len(parts)))
                     break

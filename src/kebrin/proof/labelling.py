@@ -9,6 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Sheet, as_label, neat, trailing_mark
+from kebrin.table import arrays
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -25,7 +26,7 @@ class Checked:
     """One level of labels: the cells that arrived by it, and those that stand where they may not."""
 
     labels: Labels
-    cells: list[tuple[int, int]]
+    cells: NDArray[np.intp]
     what: str = ""
     broken: list[tuple[int, int]] | None = None
     carried: int = 0
@@ -68,7 +69,8 @@ def _check(
     used = in_use[axis] & (labels.rows >= 0)
     lines = _lines(segment, labels)[used]
     rows, columns = labels.rows[used], labels.columns[used]
-    cells = list(dict.fromkeys(zip(rows.tolist(), columns.tolist(), strict=True)))
+    flat = np.unique(rows.astype(np.intp) * sheet.shape[1] + columns)
+    cells = np.stack(np.divmod(flat, sheet.shape[1]), axis=1)
     wrong = _wrong_texts(sheet, segment, table, labels, used) if labels.column in table.columns else []
     if wrong:
         return Checked(labels, cells, f"{labels.column}: labels are not what their cells say", wrong)
@@ -77,6 +79,8 @@ def _check(
     direct = source == lines
     merged = ~direct & _covered(sheet, rows, columns, lines, axis)
     rest = np.flatnonzero(~direct & ~merged)
+    if not len(rest):
+        return Checked(labels, cells)
     bad = _not_carried(
         sheet, lines[rest], source[rest], lane[rest], axis, _own_sources(labels), _sources(inner) | _heads(segment), aside
     ) | _outer_later(outer, used, rest, lines, source, axis, sheet)  # fmt: skip
@@ -149,7 +153,7 @@ def _outer_later(
 ) -> Flags:  # fmt: skip
     """Which carried labels stand before a label of an outer level that says something else than where they come from."""
     bad = np.zeros(len(rest), np.bool_)
-    for level in outer:
+    for level in outer if len(rest) else ():
         theirs = (level.rows if axis == 0 else level.columns)[used]
         said = [
             sheet.text(row, column) if row >= 0 else ""
@@ -171,7 +175,9 @@ def _wrong_texts(sheet: Sheet, segment: Segment, table: Table, labels: Labels, u
     width = max(segment.width, 1)
     records = np.arange(len(column)) if segment.kept is None else segment.kept
     line = records // width if labels.axis == 0 else records % width
-    codes = column.indices.fill_null(-1).to_numpy(zero_copy_only=False)
+    codes = arrays.codes_of(column)
+    if segment.kept is None:
+        return _wrong_in_grid(sheet, segment, column, codes, labels, used)
     texts = np.array([*column.dictionary.to_pylist(), None], dtype=object)
     first = np.full(len(labels.rows), -1)
     first[line[::-1]] = np.arange(len(line))[::-1]
@@ -184,6 +190,21 @@ def _wrong_texts(sheet: Sheet, segment: Segment, table: Table, labels: Labels, u
     for at in np.flatnonzero(values != said).tolist():
         if not _says(values[at], said[at]):
             wrong.append(int(lines[at]))
+    return [(int(labels.rows[at]), int(labels.columns[at])) for at in dict.fromkeys(wrong)]
+
+
+def _wrong_in_grid(
+    sheet: Sheet, segment: Segment, column: pa.DictionaryArray, codes: NDArray[np.int64], labels: Labels, used: Flags
+) -> list[tuple[int, int]]:
+    """The same where every record is there: the codes are a grid of lines by groups, looked at without counting records."""
+    grid = codes.reshape(len(segment.rows), segment.width)
+    grid = grid if labels.axis == 0 else grid.T
+    lines = np.flatnonzero(used)
+    same = (grid == grid[:, :1]).all(axis=1)
+    said = np.array([*column.dictionary.to_pylist(), None], dtype=object)[grid[lines, 0]]
+    values = sheet.values[labels.rows[lines], labels.columns[lines]]
+    wrong = [int(at) for at in lines[~same[lines]].tolist()]
+    wrong += [int(lines[at]) for at in np.flatnonzero(values != said).tolist() if not _says(values[at], said[at])]
     return [(int(labels.rows[at]), int(labels.columns[at])) for at in dict.fromkeys(wrong)]
 
 

@@ -28,15 +28,17 @@ from kebrin.proof.figures import figures_as_labels, kept_sums
 from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
 from kebrin.proof.left import Left, Why
+from kebrin.table import arrays
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from numpy.typing import NDArray
 
-    from kebrin.table import Segment, Table
+    from kebrin.table import Labels, Segment, Table
 
 _PAGE = re.compile(r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
+_UNCLAIMED = int(Use.UNCLAIMED)
 _LISTED, _TITLE_CELLS, _SPANNING_WORDS = 200, 2, 3
 _FEW = 6
 _USE_OF = {
@@ -104,9 +106,13 @@ class _Account:
     hulls: list[tuple[int, int, int, int]] = field(default_factory=list)
     objections: list[Objection] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
-    via: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
+    via: dict[str, list[NDArray[np.intp]]] = field(default_factory=dict)
 
-    def object(self, rule: str, what: str, cells: Sequence[tuple[int, int]], settle: str = "") -> None:
+    def came_by(self, column: str, cells: NDArray[np.intp]) -> None:
+        """Note that cells (n x 2) arrived in a column."""
+        self.via.setdefault(column, []).append(cells)
+
+    def object(self, rule: str, what: str, cells: Sequence[Sequence[int]], settle: str = "") -> None:
         """Note an objection with its cells."""
         shown = tuple(self.sheet.address(int(row), int(column)) for row, column in list(cells)[:_FEW])
         self.objections.append(Objection(rule, what, shown, len(cells), settle))
@@ -150,11 +156,7 @@ def reach(
     _left(account, left, labels)
     _fields(account, fields)
     account.uses[~sheet.filled] = Use.UNCLAIMED
-    via = {
-        name: (len(cells), tuple(sheet.address(*cell) for cell in cells[:_FEW]), _word(account, cells[0]))
-        for name, listed in account.via.items()
-        if (cells := list(dict.fromkeys(listed)))
-    }
+    via = {name: _arrived(account, listed) for name, listed in account.via.items() if any(map(len, listed))}
     lines = tuple(_told(one) for one in left if one.axis != "cells" and one.why not in {Why.HIDDEN, Why.MARK})
     return Verdict(sheet, account.uses, tuple(account.objections), lines, tuple(account.notes), via)
 
@@ -167,11 +169,12 @@ def _labels(
         if found.broken:
             account.object("label", found.what, found.broken)
         _claim(account, found.cells, Use.LABEL if found.labels.axis == 0 else Use.HEADING, labels)
-        account.via.setdefault(found.labels.column, []).extend(found.cells)
+        account.came_by(found.labels.column, found.cells)
         _head(account, found.labels.column, found.labels.head)
     for measure, cells in segment.heads.items():
-        _claim(account, cells, Use.HEADING, labels)
-        account.via.setdefault(measure, []).extend(cells)
+        own = np.array(cells, np.intp).reshape(-1, 2)
+        _claim(account, own, Use.HEADING, labels)
+        account.came_by(measure, own)
 
 
 def _fields(account: _Account, fields: Sequence[FieldAt]) -> None:
@@ -179,11 +182,15 @@ def _fields(account: _Account, fields: Sequence[FieldAt]) -> None:
         for cell in (one.label_at, one.value_at):
             if account.uses[cell] == Use.UNCLAIMED:
                 account.uses[cell] = Use.FIELD
-                account.via.setdefault(one.column, []).append(cell)
+                account.came_by(one.column, np.array([cell]))
 
 
-def _word(account: _Account, cell: tuple[int, int]) -> str:
-    return Use(int(account.uses[cell])).word
+def _arrived(account: _Account, listed: Sequence[NDArray[np.intp]]) -> tuple[int, tuple[str, ...], str]:
+    """How many cells arrived by one column, the first of them, and as what."""
+    sheet = account.sheet
+    flat = np.unique(np.concatenate([cells[:, 0] * sheet.shape[1] + cells[:, 1] for cells in listed if len(cells)]))
+    first = [divmod(int(at), sheet.shape[1]) for at in flat[:_FEW]]
+    return len(flat), tuple(sheet.address(*cell) for cell in first), Use(int(account.uses[first[0]])).word
 
 
 def _told(left: Left) -> LeftLine:
@@ -254,11 +261,10 @@ def _unlike(
     there = columns >= 0
     nothing = ~there | np.isin(sheet.kinds[rows, columns], (Kind.BLANK, Kind.ERROR))
     nothing |= sheet.looks[rows, columns] == Look.MISSING
-    null = column.is_null().to_numpy()
+    null = arrays.nulls_of(column)
     wrong = null & ~nothing
     if pa.types.is_floating(column.type):
-        values = column.combine_chunks().fill_null(np.nan).to_numpy(zero_copy_only=False)
-        wrong |= ~null & ~(values == sheet.numbers[rows, columns])
+        wrong |= ~null & ~(arrays.floats_of(column) == sheet.numbers[rows, columns])
     elif pa.types.is_string(column.type):
         said = column.to_pylist()
         for at in np.flatnonzero(~null & (sheet.kinds[rows, columns] == Kind.TEXT)).tolist():
@@ -267,20 +273,20 @@ def _unlike(
     return np.flatnonzero(wrong)
 
 
-def _claim(account: _Account, cells: Sequence[tuple[int, int]], use: Use, labels: NDArray[np.bool_]) -> None:
-    twice = [cell for cell in cells if account.body[cell]]
-    if twice:
-        account.object("label", "cells are values and labels at once", twice)
-    for cell in cells:
-        labels[cell] = True
-        if account.uses[cell] == Use.UNCLAIMED:
-            account.uses[cell] = use
+def _claim(account: _Account, cells: NDArray[np.intp], use: Use, labels: NDArray[np.bool_]) -> None:
+    rows, columns = cells[:, 0], cells[:, 1]
+    twice = account.body[rows, columns]
+    if twice.any():
+        account.object("label", "cells are values and labels at once", cells[twice].tolist())
+    labels[rows, columns] = True
+    free = account.uses[rows, columns] == _UNCLAIMED
+    account.uses[rows[free], columns[free]] = use
 
 
 def _head(account: _Account, column: str, head: tuple[int, int]) -> None:
     if head[0] >= 0 and account.uses[head] == Use.UNCLAIMED:
         account.uses[head] = Use.HEADING
-        account.via.setdefault(column, []).append(head)
+        account.came_by(column, np.array([head]))
 
 
 def _empty_groups(account: _Account, segment: Segment) -> None:
@@ -305,22 +311,26 @@ def _called_totals(account: _Account, segment: Segment, table: Table, kept: Sequ
     stated = {label.casefold() for label in kept}
     lines, groups = lines_in_use(segment)
     for one in segment.sources:
-        used = lines if one.axis == 0 else groups
-        seen: dict[str, tuple[int, int]] = {}
-        for at in np.flatnonzero(used & (one.rows >= 0)).tolist():
-            cell = (int(one.rows[at]), int(one.columns[at]))
-            if account.sheet.kinds[cell] == Kind.TEXT:
-                seen.setdefault(account.sheet.text(*cell), cell)
-        for text, cell in seen.items():
-            if (
-                (total_word(text) or average_word(text))
-                and text.casefold() not in stated
-                and one.column in table.columns
-            ):
+        if one.column not in table.columns:
+            continue
+        for text in arrays.distinct_texts(table.data.column(one.column)):
+            if not (total_word(text) or average_word(text)) or text.casefold() in stated:
+                continue
+            cell = _cell_that_says(account.sheet, one, lines if one.axis == 0 else groups, text)
+            if cell is not None:
                 account.object(
                     "total", f"{text!r} is called a total or a mean and is kept as data", [cell],
                     f"state totals = [{text!r}] or not_totals = [{text!r}] in the plan's layout",
                 )  # fmt: skip
+
+
+def _cell_that_says(sheet: Sheet, labels: Labels, used: NDArray[np.bool_], text: str) -> tuple[int, int] | None:
+    """The first cell of a level that a label in use comes from and that says a text."""
+    for at in np.flatnonzero(used & (labels.rows >= 0)).tolist():
+        cell = (int(labels.rows[at]), int(labels.columns[at]))
+        if sheet.kinds[cell] == Kind.TEXT and text in sheet.text(*cell):
+            return cell
+    return None
 
 
 def _misplaced_figures(account: _Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:

@@ -106,6 +106,28 @@ def text_bytes(texts: pa.StringArray) -> tuple[NDArray[np.int32], NDArray[np.uin
     return starts, np.frombuffer(data, np.uint8) if data is not None and data.size else np.zeros(0, np.uint8)
 
 
+def floats_of(column: pa.ChunkedArray) -> NDArray[np.float64]:
+    """The numbers of a column of doubles, NaN where there is none; pandas is not asked."""
+    one = column.combine_chunks()
+    values = np.frombuffer(one.buffers()[1], np.float64, len(one) + one.offset)[one.offset :].copy()
+    values[nulls_of(column)] = np.nan
+    return values
+
+
+def nulls_of(column: pa.ChunkedArray) -> NDArray[np.bool_]:
+    """Where a column has no value.
+
+    >>> nulls_of(pa.chunked_array([["a", None, "b"]])).tolist()
+    [False, True, False]
+    """
+    one = column.combine_chunks()
+    bits = one.buffers()[0]
+    if not one.null_count or bits is None:
+        return np.zeros(len(one), np.bool_)
+    known = np.unpackbits(np.frombuffer(bits, np.uint8), bitorder="little")[one.offset : one.offset + len(one)]
+    return known == 0
+
+
 def distinct_rows(data: pa.Table) -> int:
     """How many rows of a table of labels are distinct.
 

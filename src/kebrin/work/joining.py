@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from kebrin.errors import PlanError, ValuesError
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
@@ -147,7 +149,7 @@ def _repeated(table: Table, pieces: Sequence[Piece], terms: Terms) -> list[Remar
     """Rows of a crosstab that bear the same labels: a dimension was lost. Of lists, whole rows that repeat are told."""
     listed = all(_is_listed(piece) for piece in pieces)
     names = list(table.columns if listed else table.dimensions)
-    if not names or len(table) < 2:
+    if not names or len(table) < 2 or (not listed and _told_apart(table, pieces)):
         return []
     again = repeated_rows(table.data.select(names))
     if not len(again):
@@ -174,6 +176,20 @@ def _repeated(table: Table, pieces: Sequence[Piece], terms: Terms) -> list[Remar
         return [Remark("same labels", what, "", "", cells, len(again))]
     settle = '; if they are meant to, state repeats = "expected" under [proof] in the plan'
     return [Remark("same labels", what + settle, "", "", cells, len(again), breaks=True)]
+
+
+def _told_apart(table: Table, pieces: Sequence[Piece]) -> bool:
+    """Whether rows and columns of the one block have paths of their own: then no record can bear the labels of another."""
+    if len(pieces) != 1:
+        return False
+    levels = pieces[0].layout
+    kept = set(table.dimensions)
+    for own, lines in ((levels.stub, len(levels.body_rows)), (levels.boxhead, len(levels.body_columns))):
+        paths = [level.codes for level in own if level.name in kept]
+        distinct = len(np.unique(np.stack(paths), axis=1).T) if paths else 1
+        if distinct < lines and not (levels.measures and own is levels.boxhead):
+            return False
+    return not levels.measures
 
 
 def _is_listed(piece: Piece) -> bool:
