@@ -141,6 +141,7 @@ def build(
         body_rows=body_rows.astype(np.int32),
         body_columns=body_columns.astype(np.int32),
         boxhead=tuple(level for level in boxhead if level.name != NO_COLUMN),
+        silent_rows=tuple(level.line for level in boxhead if level.name == NO_COLUMN),
         stub=stub,
         totals=totals,
         fields=(*fields, *_others(around.inherited, fields)),

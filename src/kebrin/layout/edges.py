@@ -24,7 +24,11 @@ _MOST_MARKS = 8
 
 
 def beside_columns(
-    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], boxhead: Sequence[int], stated: int | None
+    sheet: Sheet,
+    rows: NDArray[np.intp],
+    columns: NDArray[np.intp],
+    boxhead: Sequence[int],
+    stated: Sequence[str] | None,
 ) -> list[int]:
     """Label columns right of the body: words only, beside columns that are headed by periods.
 
@@ -35,7 +39,7 @@ def beside_columns(
         rows: the block's rows.
         columns: its columns right of the stub.
         boxhead: its heading rows.
-        stated: how many there are, if that is stated.
+        stated: their names, if these are stated; they go by the sheet's headings, or by place from the right.
 
     >>> sheet = Sheet.of([["Quay", "Jan", "Feb", "Remarks"], ["East", 1, 2, "as counted"], ["West", 3, 4, None]])
     >>> import numpy as np
@@ -43,7 +47,11 @@ def beside_columns(
     [3]
     """
     if stated is not None:
-        return [int(column) for column in columns[len(columns) - stated :]] if stated else []
+        wanted = {name.casefold() for name in stated}
+        named = [
+            column for column in columns.tolist() if boxhead and sheet.text(boxhead[-1], column).casefold() in wanted
+        ]
+        return named if len(named) == len(stated) else columns[len(columns) - len(stated) :].tolist() if stated else []
     if not boxhead or len(columns) < _FEWEST_PERIODS + 1:
         return []
     beside = [column for column in columns.tolist() if _may_stand_beside(sheet, rows, column, boxhead)]

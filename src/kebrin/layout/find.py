@@ -80,6 +80,10 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
         play = from_anchor(play, anchor)
     if end is not None:
         play = Play(play.rows[play.rows <= end.row], play.columns[play.columns <= end.column], *hidden_lines(play))
+    if anchor is not None and anchor.exact and stated.boxhead is not None and stated.measures in stated.boxhead:
+        listed = _list_at(sheet, play, anchor, stated)
+        if listed is not None:
+            return [build(sheet, listed, stated, Around(_outside(sheet, [listed])), fields)]
     exact = _edged(sheet, _exact(sheet, play, anchor, stated) if anchor is not None and anchor.exact else None, stated)
     if exact is not None:
         return [build(sheet, exact, stated, Around(_outside(sheet, [exact])), fields)]
@@ -92,6 +96,15 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     found = _built(sheet, [(region, frame) for region, frame in framed if frame is not None], stated, fields)
     refuse_without_effect(sheet, found, stated)
     return [replace(layout, left_out=tuple(out)) for layout in found] if out else found
+
+
+def _list_at(sheet: Sheet, play: Play, anchor: Anchor, stated: Stated) -> Frame | None:
+    """The list that begins at a stated cell, if there is one."""
+    for region in find_regions(sheet, play.rows, play.columns) if len(play.rows) and len(play.columns) else []:
+        if anchor.row in region.rows and anchor.column in region.columns:
+            frame = as_records(sheet, play.within(region), None, stated)
+            return frame if frame is not None and frame.boxhead == (anchor.row,) else None
+    return None
 
 
 def _framed(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
@@ -149,7 +162,8 @@ def _worked_out(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated)
         return None
     if depth != 0:
         split = replace(split, row=_first_like_it(sheet, play, split, depth or 1))
-    boxhead = _boxhead_rows(sheet, play, split.row, split.column, depth)
+    after = sheet.shape[0] if anchor is None or anchor.exact else anchor.row
+    boxhead = _boxhead_rows(sheet, play, split.row, split.column, depth, after)
     if depth and len(boxhead) < depth and (lower := _lower(sheet, play, split, depth - len(boxhead))) is not None:
         split = lower  # the headings that are stated are figures, and were taken for the body's
         boxhead = _boxhead_rows(sheet, play, split.row, split.column, depth)
@@ -246,8 +260,7 @@ def _edged(sheet: Sheet, frame: Frame | None, stated: Stated) -> Frame | None:
     """The frame with label columns right of the body, and columns of marks, taken out of the body."""
     if frame is None:
         return None
-    asked = None if stated.beside is None else len(stated.beside)
-    beside = beside_columns(sheet, frame.rows, frame.columns, frame.boxhead, asked)
+    beside = beside_columns(sheet, frame.rows, frame.columns, frame.boxhead, stated.beside)
     body = frame.columns[~np.isin(frame.columns, beside)]
     marks = mark_columns(sheet, frame.rows, body, frame.boxhead)
     body = body[~np.isin(body, [column for column, _ in marks])]
@@ -276,9 +289,12 @@ def _until_gap(lines: NDArray[np.intp], used: NDArray[np.bool_], blanks: NDArray
     return last
 
 
-def _boxhead_rows(sheet: Sheet, play: Play, body_row: int, body_column: int, depth: int | None) -> tuple[int, ...]:
-    """The heading rows above the body, outermost first."""
+def _boxhead_rows(
+    sheet: Sheet, play: Play, body_row: int, body_column: int, depth: int | None, anchor_row: int = 1 << 30
+) -> tuple[int, ...]:
+    """The heading rows above the body, outermost first; below a stated heading a lone label heads rows, not columns."""
     above = [int(row) for row in play.rows[play.rows < body_row]][::-1]
+    above = [row for row in above if row <= anchor_row or sheet.filled[row].sum() > 1]
     columns = play.columns[play.columns >= body_column]
     if depth is not None:
         usable = [row for row in above if sheet.filled[row, columns].any() or _spans_body(sheet, row, columns)]

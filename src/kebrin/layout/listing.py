@@ -20,11 +20,13 @@ def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) 
     """The frame of a list of records, unless something else is stated."""
     heads = stated.boxhead
     other = heads is not None and (len(heads) != 1 or stated.measures != heads[0])
-    if other or stated.beside or stated.cutins or (anchor is not None and anchor.exact):
+    if other or stated.beside or (anchor is not None and anchor.exact):
         return None
     width = 1 if stated.stub is None else len(stated.stub)
     found = find_records(sheet, play.rows, play.columns)
     if found is None or not 0 < width < len(play.columns) or (anchor is not None and anchor.row != found.head):
+        return None
+    if stated.cutins and not found.sections:
         return None
     why = "one row of headings, each over a column of its own kind"
     return _frame(play, found, width, Evidence("list", f"from {sheet.address(found.head, found.columns[0])}", why, 0.9))

@@ -154,7 +154,8 @@ class Layout:
     Rows and columns are the sheet's own, 0-based; `boxhead` holds the labels over `body_columns` (outermost level
     first), `stub` those over `body_rows`, levels of cut-in heads included. Total lines, spacers, label-only rows and
     `repeats` (heading rows that are said again) and `pages` (lines that say which page it is) are in neither.
-    `left_out` are lines that a person leaves out. `beside_columns` are label columns right of the body
+    `silent_rows` are heading rows that a person says to be no level, `left_out` lines that a person leaves out.
+    `beside_columns` are label columns right of the body
     (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
     explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
     record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind of period it is, if it
@@ -177,6 +178,7 @@ class Layout:
     label_rows: tuple[int, ...] = ()
     repeats: tuple[int, ...] = ()
     pages: tuple[int, ...] = ()
+    silent_rows: tuple[int, ...] = ()
     left_out: tuple[tuple[Literal["row", "column"], int], ...] = ()
     beside_columns: tuple[int, ...] = ()
     mark_columns: tuple[tuple[int, int], ...] = ()

@@ -125,7 +125,7 @@ def nulls_of(column: pa.ChunkedArray) -> NDArray[np.bool_]:
     if not one.null_count or bits is None:
         return np.zeros(len(one), np.bool_)
     known = np.unpackbits(np.frombuffer(bits, np.uint8), bitorder="little")[one.offset : one.offset + len(one)]
-    return known == 0
+    return np.asarray(known == 0)
 
 
 def distinct_rows(data: pa.Table) -> int:

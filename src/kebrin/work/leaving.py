@@ -80,7 +80,11 @@ def _unit_lines(layout: Layout) -> list[Left]:
     used = {level.line for level in layout.boxhead}
     columns = [*layout.body_columns.tolist(), *(line.at for line in layout.total_lines("column"))]
     return [
-        Left(Why.UNIT, "cells", cells=tuple((row, column) for column in columns))
+        Left(
+            Why.STATED if row in layout.silent_rows else Why.UNIT,
+            "cells",
+            cells=tuple((row, column) for column in columns),
+        )
         for row in layout.boxhead_rows
         if row not in used
     ]
