@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from hypothesis import assume, given
+from hypothesis import given
 from hypothesis import strategies as st
 
-from kebrin.grammar.words import is_ratio, says_whole
 from kebrin.layout import Layout, Stated, find_layouts
 from kebrin.proof import body_accounts, conserve, tie_out
 from kebrin.tidy import Keep, rebuild, unpivot
@@ -81,10 +80,6 @@ def test_a_total_that_is_off_is_told_with_cell_and_difference(made: Made, data: 
     values[-1, column] += 1_000_000.0
     sheet = type(made.sheet).of(values.tolist(), merges=made.sheet.merges)
     layout = laid_out(Made(**{**vars(made), "sheet": sheet}))
-    texts = {str(value) for value in made.sheet.values.ravel() if isinstance(value, str)}
-    assume(
-        not any(is_ratio(text) or says_whole(text) for text in texts - {"Total"})
-    )  # such lines are no parts of a sum
     if len(made.boxhead) > 2:  # one total of one or two alone may be no total at all
         tie = tie_out(sheet, layout)
         assert [gap.cell for gap in tie.gaps] == [sheet.address(sheet.shape[0] - 1, column)]

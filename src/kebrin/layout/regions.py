@@ -255,8 +255,7 @@ def _beside(sheet: Sheet, region: Region) -> list[Region]:
         gap = sheet.gaps[1][columns[at]] > sheet.gaps[1][columns[at - 1]]
         if (
             gap
-            and _is_label_column(sheet, rows, int(columns[at]))
-            and _has_data(sheet, rows, columns[cuts[-1] : at])
+            and (_heads_figures(sheet, rows, columns, cuts[-1], at) or _heads_words(sheet, rows, columns, cuts[-1], at))
             and _is_block_of_its_own(sheet, rows, columns, cuts[-1], at)
         ) or (
             not gap
@@ -270,6 +269,20 @@ def _beside(sheet: Sheet, region: Region) -> list[Region]:
         return [region]
     parts = [columns[first:last] for first, last in zip(cuts, [*cuts[1:], len(columns)], strict=True)]
     return [Region(_own_rows(sheet, rows, part), part) for part in parts]
+
+
+def _heads_figures(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], first: int, at: int) -> bool:
+    """Whether a label column with figures behind it follows figures."""
+    return _is_label_column(sheet, rows, int(columns[at])) and _has_data(sheet, rows, columns[first:at])
+
+
+def _heads_words(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], first: int, at: int) -> bool:
+    """Whether two columns of words or more follow two or more: lists side by side."""
+    behind = columns[at : at + 2]
+    if at - first < _HEADINGS or len(behind) < _HEADINGS or sheet.gaps[1][behind[1]] > sheet.gaps[1][behind[0]]:
+        return False
+    several = sheet.filled[np.ix_(rows, behind)].sum(axis=0) > _HEADINGS
+    return bool(several.all()) and not sheet.data[rows, columns[at]].any()
 
 
 def _is_block_of_its_own(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], first: int, at: int) -> bool:

@@ -436,7 +436,8 @@ def _find_aggregates(search: _Search) -> None:
     taken = {*search.found, *(line for line, word in enumerate(search.words) if word)}
     for line, path in enumerate(search.paths):
         extreme = next((label for label in path if label and extreme_word(label)), "")
-        if line in taken or search.keeps(line) or not (extreme or line in search.wholes):
+        whole = any(label and says_whole(label) for label in path)
+        if line in taken or search.keeps(line) or not (extreme or whole):
             continue
         rest = [
             at for at in range(len(search.paths)) if at != line and at not in taken and not _is_aggregate(search, at)
@@ -445,6 +446,8 @@ def _find_aggregates(search: _Search) -> None:
         own = search.numbers[rest][:, stated] if rest else np.empty((0, 0))
         if len(rest) < 2 or not stated.any() or np.isnan(own).all(axis=0).any():
             continue
+        if (np.nanmin(own, axis=0) == np.nanmax(own, axis=0)).all():
+            continue  # of like numbers any one is the mean
         said = search.numbers[line][stated]
         found = _as_extreme(own, said) if extreme else _as_mean(own, said)
         if found:
