@@ -61,7 +61,7 @@ def test_damaged_layouts_are_objected_to(seeds: range, tmp_path: Path) -> None:
     for seed in seeds:
         Maker(20_000 + seed).make().write(tmp_path / "r.xlsx")
         report = kb.read(tmp_path / "r.xlsx")
-        sheet = report[report.names[0]].sheet if hasattr(report[report.names[0]], "sheet") else report[report.names[0]]
+        sheet = report[report.names[0]]
         layouts = find_layouts(sheet)
         if len(layouts) != 1:
             continue
@@ -122,7 +122,12 @@ def test_a_reason_that_does_not_hold_leaves_the_cell_unclaimed(left: Left, reaso
 
 
 def test_a_row_of_texts_under_the_body_is_no_note() -> None:
-    rows = [["Item", "North", "South"], ["Boats", 3, 4], ["Crew", 30, 41], ["Method", "survey", "register"]]
+    rows: list[list[Any]] = [
+        ["Item", "North", "South"],
+        ["Boats", 3, 4],
+        ["Crew", 30, 41],
+        ["Method", "survey", "register"],
+    ]
     sheet = Sheet.of(rows)
     layouts = find_layouts(sheet)
     verdict = verdict_of(sheet, layouts, [unpivot(sheet, one) for one in layouts])
@@ -139,7 +144,7 @@ def test_the_check_reaches_neither_layout_nor_tidy() -> None:
 
 
 def test_a_kept_total_is_told_with_the_line_that_settles_it() -> None:
-    rows = [["Quay", "Jan", "Feb"], ["East", 3, 4], ["West", 5, 6], ["Total distance", 512, 48]]
+    rows: list[list[Any]] = [["Quay", "Jan", "Feb"], ["East", 3, 4], ["West", 5, 6], ["Total distance", 512, 48]]
     sheet = Sheet.of(rows)
     (layout,) = find_layouts(sheet)
     told = verdict_of(sheet, [layout], [unpivot(sheet, layout)]).objections

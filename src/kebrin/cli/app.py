@@ -104,6 +104,9 @@ def draft(
     output: Annotated[Path, typer.Option("-o", "--output", metavar="PLAN", help="Plan file to write, a TOML file.")],
     *,
     like: Like = None,
+    ask: Annotated[
+        bool, typer.Option("--ask", help="Put open questions one by one; answers go into the plan.")
+    ] = False,
     replace: Replace = False,
     as_json: AsJson = False,
 ) -> None:
@@ -111,7 +114,7 @@ def draft(
     with told(as_json=as_json):
         from kebrin.cli import drafting
 
-        code = drafting.draft(inputs, output, like=like, replace=replace, as_json=as_json)
+        code = drafting.draft(inputs, output, like=like, ask=ask, replace=replace, as_json=as_json)
     sys.exit(code)
 
 

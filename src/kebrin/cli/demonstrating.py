@@ -31,18 +31,21 @@ def demo(folder: Path, *, as_json: bool) -> int:
     show.rows(out, [(path.name, _about(path.name)) for path in copied])
     running.tell(out, done, published)
     csv = next(item.path for item in published if item.path.suffix == ".csv")
+    kebrin = show.command()
     show.heading(out, "Look at")
-    show.rows(out, [
-        (f"kebrin survey {folder / 'traffic_2031.xlsx'}", "what each row and column was taken for, and why"),
-        (f"kebrin trace {csv} 100", "the source cell behind a value"),
-        (f"kebrin draft {folder / 'traffic_*.xlsx'} --like {folder / 'wanted.csv'} -o {folder / 'new.plan.toml'}",
+    for words, about in [
+        (f"{kebrin} survey {folder / 'traffic_2031.xlsx'}", "what each row and column was taken for, and why"),
+        (f"{kebrin} trace {csv} 100", "the source cell behind a value"),
+        (f"{kebrin} draft {folder / 'traffic_*.xlsx'} --like {folder / 'wanted.csv'} -o {folder / 'new.plan.toml'}",
          "a plan from three wanted rows"),
-        (f"kebrin run {folder / 'refunds.plan.toml'}", "refunds in every style, made one table"),
-        (f"kebrin tidy {folder / 'refunds_*.csv'} -o {folder / 'r.csv'}; kebrin values {folder / 'r.csv'}",
+        (f"{kebrin} run {folder / 'refunds.plan.toml'}", "refunds in every style, made one table"),
+        (f"{kebrin} tidy {folder / 'refunds_*.csv'} -o {folder / 'r.csv'}; {kebrin} values {folder / 'r.csv'}",
          "what is in each column, and what to do about it"),
-        (f"kebrin run {folder / 'certificates.plan.toml'}", "several entries in a cell, parted"),
+        (f"{kebrin} run {folder / 'certificates.plan.toml'}", "several entries in a cell, parted"),
         (str(plan_file), "the plan: change a name in it, then kebrin run it"),
-    ])  # fmt: skip
+    ]:  # fmt: skip
+        show.line(out, words)
+        show.line(out, f"  {about}", "dim")
     return Exit.DONE if done.holds else Exit.NOT_PROVED
 
 

@@ -7,9 +7,11 @@ from typing import TYPE_CHECKING
 
 from kebrin.cli import show
 from kebrin.cli.ahead import reports_ahead
+from kebrin.cli.asking import ask as put_questions
 from kebrin.cli.ending import Exit
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.guard import refuse_changed_plan, refuse_sources, signed
+from kebrin.plan.asking import open_questions
 from kebrin.plan.drafting import draft_plan
 from kebrin.plan.like import draft_like
 from kebrin.plan.reading import parse_plan
@@ -21,7 +23,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 
-def draft(inputs: Sequence[str], plan_file: Path, *, like: Path | None, replace: bool, as_json: bool) -> int:
+def draft(inputs: Sequence[str], plan_file: Path, *, like: Path | None, ask: bool, replace: bool, as_json: bool) -> int:
     """Draft a plan from reports, by wanted rows if there are any, and write it."""
     paths = [path for item in inputs for path in files.listed(item)]
     refuse_sources(plan_file, [*paths, *([like] if like else [])])
@@ -34,6 +36,8 @@ def draft(inputs: Sequence[str], plan_file: Path, *, like: Path | None, replace:
     else:
         drafted = draft_like(list(reports), read_wanted(like), base=plan_file.parent)
         text, match = drafted.text, drafted.match
+    if ask:
+        text = put_questions(show.console(), text)
     plan = parse_plan(text)
     with whole_file(plan_file) as part:
         part.write_text(signed(text), "utf-8")
@@ -49,5 +53,10 @@ def draft(inputs: Sequence[str], plan_file: Path, *, like: Path | None, replace:
         show.line(out, line, "dim" if line.startswith("#") else "")
     if match is not None:
         show.wanted(out, match)
-    show.next_step(out, f"Change the names that you would say otherwise, then: kebrin run {plan_file}")
+    left = len(open_questions(text))
+    if left:
+        show.line(out, f"? {show.counted(left, 'question')} left open: --ask puts them one by one", "bold")
+    show.next_step(
+        out, f"Change the names that you would say otherwise, then: {show.command()} run {show.quoted(plan_file)}"
+    )
     return Exit.DONE

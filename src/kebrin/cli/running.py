@@ -44,7 +44,7 @@ def run(plan_file: Path, *, like: Path | None, accept: bool, replace: bool, as_j
         tell(out, done, published)
         if match is not None:
             show.wanted(out, match)
-        show.next_step(out, f"See the cell behind a value: kebrin trace {published[0].path} 1")
+        show.next_step(out, f"See the cell behind a value: {show.command()} trace {show.quoted(published[0].path)} 1")
     return Exit.DONE if done.holds or accept else Exit.NOT_PROVED
 
 

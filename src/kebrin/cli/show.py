@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import re
+import shlex
+import sys
 from pathlib import Path
+from shutil import which
 from typing import TYPE_CHECKING, Any
 
 from rich.console import Console
@@ -26,6 +30,8 @@ _REMARKS = 12
 # Sheets that say the same are named up to so many.
 _NAMED = 3
 _SAMPLE = 5
+# So many remarks of one kind are told, more are counted.
+_LIKE = 3
 
 
 def console() -> Console:
@@ -182,16 +188,28 @@ def _totals(proof: Proof) -> str:
 
 def remarks(out: Console, proof: Proof) -> None:
     """What was noticed on the way, the first dozen."""
-    told = [remark for remark in proof.remarks if not remark.breaks]  # those that break it are in the verdict
+    # Questions and those that break the proof stand with the verdict.
+    told = [remark for remark in proof.remarks if not remark.breaks and remark not in proof.questions]
     if not told:
         return
     heading(out, "Noticed")
     several = len(proof.sources) > 1
-    lines = list(dict.fromkeys(_remark(remark, told, several=several) for remark in told))
+    by_kind: dict[str, list[Remark]] = {}
+    for remark in told:
+        by_kind.setdefault(remark.kind, []).append(remark)
+    lines = [said for remarks_of in by_kind.values() for said in _folded(remarks_of, told, several=several)]
     for said in lines[:_REMARKS]:
         line(out, f"· {said}")
     if len(lines) > _REMARKS:
         out.print(Text(f"  and {len(lines) - _REMARKS} more, all in the proof file", style="dim"))
+
+
+def _folded(own: Sequence[Remark], told: Sequence[Remark], *, several: bool) -> list[str]:
+    """The remarks of one kind in lines: a few as they are, many like ones as the first with a count."""
+    lines = list(dict.fromkeys(_remark(remark, told, several=several) for remark in own))
+    if len(lines) <= _LIKE:
+        return lines
+    return [*lines[: _LIKE - 1], f"and {len(lines) - _LIKE + 1:,} more remarks of this kind ({own[0].kind})"]
 
 
 def _remark(remark: Remark, told: Sequence[Remark], *, several: bool) -> str:
@@ -246,6 +264,19 @@ def plain_match(match: Match) -> dict[str, Any]:
         "absent": list(match.absent),
         "why": list(match.misses),
     }
+
+
+def command() -> str:
+    """The command as it was called: by its name, or by the path that it was called by."""
+    called = sys.argv[0] if sys.argv else "kebrin"
+    return (
+        quoted(called) if os.sep in called and Path(called).name == "kebrin" and which("kebrin") != called else "kebrin"
+    )
+
+
+def quoted(word: object) -> str:
+    """A word of a command as a shell takes it."""
+    return shlex.quote(str(word))
 
 
 def next_step(out: Console, text: str) -> None:

@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import average_word, carried_word, is_ratio, is_unit, of_which, says_whole, total_word
+from kebrin.grammar.words import is_unit, says_whole, total_word
+from kebrin.layout.bands import band_totals, with_first_band
 from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.fields import find_fields
-from kebrin.layout.formulas import summing_lines
 from kebrin.layout.heads import Heads, find_heads, listed_heads, lone_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
 from kebrin.layout.model import (
-    DOUBTED,
-    KEPT,
     MISSING,
     NO_COLUMN,
     Evidence,
@@ -30,7 +28,7 @@ from kebrin.layout.model import (
     TotalLine,
 )
 from kebrin.layout.naming import find_names, split_corner
-from kebrin.layout.totals import Signs, find_bands, find_totals
+from kebrin.layout.summing import totals_of
 from kebrin.layout.unlike import unlike_level
 
 if TYPE_CHECKING:
@@ -38,46 +36,12 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
+    from kebrin.layout.frame import Around, Frame
+
     _Job = tuple[Literal["row", "column"], NDArray[np.float64], list[tuple[str | None, ...]], NDArray[np.int32]]
 
 
 _NUMBERED_NOTE = re.compile(r"\d{1,2}\)\s")
-
-
-@dataclass(frozen=True)
-class Frame:
-    """The lines of a block before its totals and labels are known."""
-
-    boxhead: tuple[int, ...]
-    heads: tuple[int, ...]  # the boxhead rows and those that hold stub heads only
-    stub: tuple[int, ...]
-    rows: NDArray[np.intp]
-    columns: NDArray[np.intp]
-    evidence: tuple[Evidence, ...]
-    hidden_rows: tuple[int, ...]
-    hidden_columns: tuple[int, ...]
-    repeats: tuple[int, ...] = ()
-    pages: tuple[int, ...] = ()
-    beside: tuple[int, ...] = ()
-    marks: tuple[tuple[int, int], ...] = ()
-    listed: bool = False  # one header row over a list, whose columns are measures
-    sections: tuple[int, ...] = ()  # rows of a list that head the records below them
-    comments: tuple[int, ...] = ()  # rows of a list that are no records
-
-    @property
-    def area(self) -> Area:
-        """The rectangle over boxhead, stub and body."""
-        rows = (*self.heads, *self.rows.tolist())
-        columns = (*self.stub, *self.columns.tolist(), *self.beside, *(column for column, _ in self.marks))
-        return Area(min(rows), min(columns), max(rows), max(columns))
-
-
-@dataclass(frozen=True, eq=False)
-class Around:
-    """What surrounds a block: the filled cells that are its own but outside every block, and fields from above."""
-
-    cells: NDArray[np.bool_]
-    inherited: tuple[FieldCell, ...] = ()
 
 
 def build(
@@ -96,13 +60,13 @@ def build(
     down = _headed(down, names.heads[1])
     rows = _with_data(sheet, frame, stated)
     depths = find_depths(sheet, frame.rows, frame.stub, len(frame.rows) * len(frame.columns))
-    totals, remarks = _find_totals(sheet, frame, rows, (across, down), stated, depths)
+    totals, remarks = totals_of(sheet, frame, rows, (across, down), stated, depths)
     heads = _heads(sheet, frame, totals, stated, marks, depths)
     if heads.levels:
         remarks.append(Evidence("cut-in heads", _lines(heads.rows), heads.why))
-        heads = _with_first_band(sheet, frame, heads, texts)
+        heads = with_first_band(sheet, frame, heads, texts)
         down = (*heads.levels, *down)
-        bands = _band_totals(sheet, frame, down, {*heads.rows, *heads.notes, *(line.at for line in totals)}, stated)
+        bands = band_totals(sheet, frame, down, {*heads.rows, *heads.notes, *(line.at for line in totals)}, stated)
         totals = (*totals, *bands)
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in bands]
     total_rows = {line.at for line in totals if line.axis == "row"}
@@ -214,45 +178,6 @@ def _heads(
     return _with_stated_names(find_heads(sheet, frame.rows, column, frame.columns, above, marks, depths), stated)
 
 
-def _with_first_band(sheet: Sheet, frame: Frame, heads: Heads, texts: dict[tuple[int, int], Role]) -> Heads:
-    """The heads with the text right above the headings as that of the first rows, where later rows stand under heads.
-
-    "Persons" above the headings and "Men", "Women" between the rows are bands of one kind.
-    """
-    level = heads.levels[0]
-    first = int(frame.rows[0])
-    top = frame.heads[0] - 1 if frame.heads else -1
-    cells = [at for at, role in texts.items() if role == Role.TITLE and at[0] == top]
-    if len(heads.levels) != 1 or first in heads.rows or len(cells) != 1 or int(sheet.filled[top].sum()) != 1:
-        return heads
-    (at,) = cells
-    text = sheet.text(*at)
-    blank = [place for place, code in enumerate(level.codes.tolist()) if code < 0]
-    until = next((place for place, row in enumerate(frame.rows.tolist()) if row in heads.rows), 0)
-    longest = max(map(len, level.texts))
-    if ":" in text or len(text) > 2 * longest or not until or blank[:until] != list(range(until)):
-        return heads
-    cell = at[0] * sheet.shape[1] + at[1]
-    labels = [text if place < until else level.label(place) for place in range(len(level.codes))]
-    cells_of = [cell if place < until else int(level.cells[place]) for place in range(len(level.codes))]
-    level = replace(Level.of(level.name, labels, level.line, cells_of), head=level.head)
-    return replace(heads, levels=(level,))
-
-
-def _band_totals(
-    sheet: Sheet, frame: Frame, down: Sequence[Level], out: set[int], stated: Stated
-) -> tuple[TotalLine, ...]:
-    """Sections that are the sum of the others."""
-    if not stated.totals_found or frame.listed:
-        return ()
-    lines = np.array([at for at, row in enumerate(frame.rows.tolist()) if row not in out], np.intp)
-    numbers = sheet.numbers[np.ix_(frame.rows[lines], frame.columns)]
-    if not len(lines) or np.isnan(numbers).all():
-        return ()
-    paths = _paths([level.at(lines) for level in down], len(lines))
-    return find_bands(numbers, paths, frame.rows[lines].astype(np.int32))
-
-
 def _with_stated_names(found: Heads, stated: Stated) -> Heads:
     if stated.cutins is None or not found.levels:
         return found
@@ -318,104 +243,6 @@ def _with_data(sheet: Sheet, frame: Frame, stated: Stated) -> NDArray[np.bool_]:
     if len(frame.stub) < 2:
         return np.ones(len(frame.rows), np.bool_) if frame.stub and stated.cutins == () else filled
     return np.asarray(np.logical_or(filled, sheet.filled[frame.rows, frame.stub[-1]]))
-
-
-def _find_totals(
-    sheet: Sheet, frame: Frame, rows: NDArray[np.bool_], levels: tuple[tuple[Level, ...], tuple[Level, ...]],
-    stated: Stated, depths: Depths,
-) -> tuple[tuple[TotalLine, ...], list[Evidence]]:  # fmt: skip
-    across, down = levels
-    lines = frame.rows[rows]
-    numbers = sheet.numbers[np.ix_(lines, frame.columns)]
-    at_rows = np.flatnonzero(rows)
-    row_paths = _paths([level.at(at_rows) for level in down], len(lines))
-    column_paths = _paths(across, len(frame.columns))
-    found: list[TotalLine] = []
-    remarks: list[Evidence] = []
-    across_job: _Job = ("column", numbers.T, column_paths, frame.columns.astype(np.int32))
-    down_job: _Job = ("row", numbers, row_paths, lines.astype(np.int32))
-    summing = summing_lines(sheet, lines, frame.columns)
-    for axis, grid, paths, at in (across_job, down_job):
-        crossing = column_paths if axis == "row" else row_paths
-        telling = np.array([not any(total_word(label or "") for label in path) for path in crossing], np.bool_)
-        totals, unmatched, doubted = find_totals(
-            axis,
-            _without_ratios(grid, crossing, paths),
-            paths,
-            at,
-            named=stated.totals,
-            unworded=stated.totals_found,
-            signs=Signs(
-                telling,
-                [depths.of[line] for line in at_rows] if axis == "row" and depths.told else _shares(paths),
-                {
-                    **dict.fromkeys(_unlabelled(sheet, frame, at_rows), "it has no label of its own"),
-                    **dict.fromkeys(_places(lines, summing[0]), "a formula sums them"),
-                }
-                if axis == "row"
-                else dict.fromkeys(_places(frame.columns, summing[1]), "a formula sums them"),
-                listed=frame.listed,
-                kept=frozenset(label.casefold() for label in stated.not_totals),
-            ),
-        )
-        found += totals
-        remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
-        why = "it is called a total but is the sum of nothing here"
-        remarks += [Evidence(KEPT, TotalLine(axis, line, at[:0], "").name, why, 0.5) for line in unmatched]
-        for line, count in doubted.items():
-            label = " / ".join(filter(None, paths[int(np.flatnonzero(at == line)[0])]))
-            said = f"equals the sum of {count} lines beside it, and nothing else says that it is a total"
-            remarks.append(Evidence(DOUBTED, f"{TotalLine(axis, line, at[:0], '').name} {label!r}", said, 0.5))
-    return tuple(found), remarks
-
-
-def _without_ratios(
-    grid: NDArray[np.float64], crossing: Sequence[tuple[str | None, ...]], paths: Sequence[tuple[str | None, ...]]
-) -> NDArray[np.float64]:
-    """The numbers without those that do not add up: shares, rates, crossing means and lines carried over.
-
-    Where all are such, none is left out.
-    """
-    lines, across = (
-        np.array([any(is_ratio(label or "") for label in path) for path in side], np.bool_)
-        for side in (paths, crossing)
-    )
-    across |= np.array(
-        [any(average_word(label or "") or carried_word(label or "") for label in path) for path in crossing], np.bool_
-    )
-    if lines.all() or across.all() or not (lines.any() or across.any()):
-        return grid
-    told = grid.copy()
-    told[:, across] = np.nan
-    told[lines] = np.nan
-    return told
-
-
-def _places(lines: NDArray[np.intp], wanted: Collection[int]) -> list[int]:
-    return [at for at, line in enumerate(lines.tolist()) if line in wanted]
-
-
-def _unlabelled(sheet: Sheet, frame: Frame, at_rows: NDArray[np.intp]) -> list[int]:
-    """Rows (by their place) whose innermost label cell is blank and covered by no merge, among rows that bear labels."""
-    if not frame.stub:
-        return []
-    inner = frame.stub[-1]
-    blank = [at for at, line in enumerate(at_rows.tolist()) if not sheet.filled[frame.rows[line], inner]]
-    if not blank or len(blank) * 2 > len(at_rows):
-        return []
-    covered = {
-        row for area in sheet.merges if area.left <= inner <= area.right for row in range(area.top, area.bottom + 1)
-    }
-    return [at for at in blank if int(frame.rows[at_rows[at]]) not in covered]
-
-
-def _shares(paths: Sequence[tuple[str | None, ...]]) -> list[int]:
-    """Depth 1 for lines that are "of which" the line before them."""
-    return [int(bool(path) and of_which(path[-1] or "")) for path in paths]
-
-
-def _paths(levels: Sequence[Level], lines: int) -> list[tuple[str | None, ...]]:
-    return list(zip(*(level.labels() for level in levels), strict=True)) if levels else [()] * lines
 
 
 def _texts_around(

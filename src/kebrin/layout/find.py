@@ -11,10 +11,11 @@ import numpy as np
 from kebrin.cells import Kind, Sheet, column_letters
 from kebrin.grammar.words import look_of
 from kebrin.layout.across import settle_across
-from kebrin.layout.build import Around, Frame, build
+from kebrin.layout.build import build
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
 from kebrin.layout.fields import is_field_line
+from kebrin.layout.frame import Around, Frame
 from kebrin.layout.listing import as_list, as_records
 from kebrin.layout.lists import is_calendar, is_form
 from kebrin.layout.model import Evidence, Layout, Stated

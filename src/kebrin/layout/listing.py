@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.layout.build import Frame
+from kebrin.layout.frame import Frame
 from kebrin.layout.lists import Listing, find_records, find_word_list
 from kebrin.layout.model import Evidence, Stated
 from kebrin.layout.play import Play, hidden_lines

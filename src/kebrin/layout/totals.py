@@ -17,16 +17,16 @@ import numpy as np
 from kebrin.grammar.words import (
     average_word,
     carried_word,
-    extreme_word,
     of_which,
     says_whole,
     total_word,
-    without_total_word,
 )
+from kebrin.layout.aggregates import find_aggregates
 from kebrin.layout.model import TotalLine
+from kebrin.layout.worded import settle_worded
 
 if TYPE_CHECKING:
-    from collections.abc import Container, Iterator, Mapping, Sequence
+    from collections.abc import Container, Mapping, Sequence
 
     from numpy.typing import NDArray
 
@@ -34,9 +34,6 @@ if TYPE_CHECKING:
 
 # A line that is called a mean is the plain one if this share of its cells ties, or if it misses by this little.
 _ENOUGH_TIES, _NEAR_MEAN = 0.34, 0.01
-# A line that is called a total and misses its parts by more than this share, in every cell, is none.
-_FAR = 0.5
-_RECENT_STARTS = 12
 # Bits that an unworded sum must get right beyond the number of places it could have started at.
 _BITS = 14.0
 # As many suffice for a line whose label speaks of a whole ("All routes").
@@ -63,7 +60,7 @@ class Signs:
 
 
 @dataclass
-class _Search:
+class Search:
     """The lines of one axis while its totals are looked for."""
 
     axis: Literal["row", "column"]
@@ -143,16 +140,16 @@ def find_totals(
     >>> [(line.name, line.parts.tolist(), line.agree) for line in totals], unmatched
     ([('row 3', [0, 1], 1.0)], ())
     """
-    search = _Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named), unworded, signs or Signs())
+    search = Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named), unworded, signs or Signs())
     if numbers.shape[0] < 2 or numbers.shape[1] == 0:
         return (), (), {}
     if unworded and not search.signs.listed:
         _find_parents(search)
         _find_runs(search)
         _find_groups(search)
-    unmatched = [line for line, word in enumerate(search.words) if word and not _settle_worded(search, line)]
+    unmatched = [line for line, word in enumerate(search.words) if word and not settle_worded(search, line)]
     if unworded and not search.signs.listed:
-        _find_aggregates(search)
+        find_aggregates(search)
     for line in search.carried - set(search.found):
         search.found[line] = (np.empty(0, np.intp), "it carries a sum over from elsewhere", 1.0)
     totals = tuple(
@@ -186,7 +183,7 @@ def find_bands(
     >>> [(line.name, line.parts.tolist()) for line in find_bands(numbers, paths, np.arange(6, dtype=np.int32))]
     [('row 1', [2, 4]), ('row 2', [3, 5])]
     """
-    search = _Search("row", numbers, paths, at, frozenset(), words_count=True, signs=Signs(telling))
+    search = Search("row", numbers, paths, at, frozenset(), words_count=True, signs=Signs(telling))
     _find_groups(search)
     return tuple(
         TotalLine("row", int(at[line]), at[parts].astype(np.int32), why, agree, cause=search.causes[line])
@@ -210,7 +207,7 @@ def _named_as_their_group(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
     }
 
 
-def _find_parents(search: _Search) -> None:
+def _find_parents(search: Search) -> None:
     """Lines that are exactly the sum of the deeper lines below them: the hierarchy says whose sum, so few figures do."""
     depths = search.signs.depths
     if len(set(depths)) < 2:
@@ -233,7 +230,7 @@ def _find_parents(search: _Search) -> None:
             search.causes[line] = "they are called parts of it" if named else "those lines are set in below it"
 
 
-def _find_runs(search: _Search) -> None:
+def _find_runs(search: Search) -> None:
     """Lines that are exactly the sum of the run before them (or, failing that, after them), word or no word."""
     weights = np.random.default_rng(20310401).uniform(0.5, 1.5, search.filled.shape[1])
     # einsum, not @: a threaded product costs more in start-up than it saves here.
@@ -256,7 +253,7 @@ def _find_runs(search: _Search) -> None:
         search.found[line] = (parts, f"{why} and is called {word!r}" if word else f"{why}; {search.causes[line]}", 1.0)
 
 
-def _with_cause(search: _Search, found: dict[int, NDArray[np.intp]]) -> dict[int, NDArray[np.intp]]:
+def _with_cause(search: Search, found: dict[int, NDArray[np.intp]]) -> dict[int, NDArray[np.intp]]:
     """The lines among some that equal sums which something beside arithmetic says to be totals."""
     told = {line for line in found if search.words[line]}
     known = {line: search.wholes[line] for line in found if line in search.wholes and line not in told}
@@ -275,7 +272,7 @@ def _with_cause(search: _Search, found: dict[int, NDArray[np.intp]]) -> dict[int
     return {line: parts for line, parts in found.items() if line in told or line in known}
 
 
-def _place(search: _Search, line: int, parts: NDArray[np.intp]) -> str:
+def _place(search: Search, line: int, parts: NDArray[np.intp]) -> str:
     """What a line's place says: it stands last or first of all lines, or of its own group, and sums the rest of it."""
     telling = (~np.isnan(search.numbers[line])) & (search.filled[line] != 0) & search.telling
     if telling.sum() < 2 or len(parts) < 2:
@@ -292,7 +289,7 @@ def _place(search: _Search, line: int, parts: NDArray[np.intp]) -> str:
     return ""
 
 
-def _find_groups(search: _Search) -> None:
+def _find_groups(search: Search) -> None:
     """Groups of lines that are the sums of other groups, line by line: a quarter's pair beside its months' pairs."""
     depth = len(search.paths[0]) if search.paths else 0
     for level in range(depth - 1):
@@ -307,7 +304,7 @@ def _find_groups(search: _Search) -> None:
         wide = np.stack([search.numbers[group].ravel() for group in groups])
         labels = [key[level:] for key in (keys[start] for start in starts)]
         telling = np.tile(search.telling, len(inner[0]))
-        own = _Search(
+        own = Search(
             search.axis, wide, labels, np.arange(len(groups), dtype=np.int32), search.names, search.words_count,
             Signs(telling, (), {}, listed=False, kept=search.signs.kept),
         )  # fmt: skip
@@ -320,7 +317,7 @@ def _find_groups(search: _Search) -> None:
 
 
 def _runs(
-    search: _Search, projected: Numbers, slack: float, order: range, passed: Container[int] = frozenset()
+    search: Search, projected: Numbers, slack: float, order: range, passed: Container[int] = frozenset()
 ) -> dict[int, NDArray[np.intp]]:
     if not _some_run(projected[[line for line in order if line not in passed]], slack):
         return {}
@@ -357,7 +354,7 @@ def _some_run(projected: Numbers, slack: float) -> bool:
     return bool(((np.abs(near - wanted) <= 4 * slack) & (np.abs(projected) > slack)).any())
 
 
-def _is_sum(search: _Search, line: int, parts: list[int]) -> bool:
+def _is_sum(search: Search, line: int, parts: list[int]) -> bool:
     """Whether a line is the sum of these parts beyond chance."""
     worded = bool(search.words[line])
     stated = ~np.isnan(search.numbers[line])
@@ -376,165 +373,3 @@ def _is_sum(search: _Search, line: int, parts: list[int]) -> bool:
 def _bits(stated: Numbers) -> float:
     """How much a chance match of these numbers would have to get right, in bits."""
     return float(np.log2(np.abs(stated) + 1).sum())
-
-
-def _settle_worded(search: _Search, line: int) -> bool:
-    """Find the parts of a line that is called a total; False if it sums nothing that can be found."""
-    word = search.words[line]
-    if line in search.found:
-        return True
-    stated = ~np.isnan(search.numbers[line])
-    if not stated.any():
-        return False
-    best: tuple[float, float, NDArray[np.intp], str] | None = None
-    for parts, why in _candidates(search, line):
-        gaps = np.abs(_combined(search, parts, mean=line in search.means) - search.filled[line])[stated]
-        slack = np.maximum(search.slack[stated], 0.5 * (1 if line in search.means else len(parts) + 1))
-        agree = float(
-            np.mean(gaps <= np.minimum(slack, np.abs(search.filled[line][stated]) * 0.02 + search.slack[stated]))
-        )
-        size = float(np.abs(search.filled[line][stated]).sum())
-        miss = float(gaps.sum()) / size if size else float(gaps.sum() > 0)
-        if best is None or (agree, -miss) > (best[0], -best[1]):
-            best = (agree, miss, parts, why)
-    if best is None:
-        return False
-    agree, miss, parts, why = best
-    mean = line in search.means
-    if mean and agree < _ENOUGH_TIES and miss > _NEAR_MEAN:
-        best = _between(search, line, best)
-        if best is None:
-            return False
-        agree, _, parts, why = best
-    if not mean and not agree and miss > _FAR:
-        return False  # whatever it is, it is no sum of these
-    verb = "is the mean" if mean else "adds up"
-    tied = verb if agree == 1 else f"{verb} in {agree:.0%} of its cells" if agree else f"{verb} nowhere"
-    search.found[line] = (parts, f"it is called {word!r} and {tied} over {why}", agree)
-    return True
-
-
-def _between(
-    search: _Search, line: int, best: tuple[float, float, NDArray[np.intp], str]
-) -> tuple[float, float, NDArray[np.intp], str] | None:
-    """A mean that is no plain one, if each of its numbers lies between those of its parts."""
-    agree, miss, parts, why = best
-    stated = ~np.isnan(search.numbers[line])
-    own = search.numbers[parts][:, stated]
-    said = search.numbers[line][stated]
-    if (
-        np.isnan(own).all(axis=0).any()
-        or not ((np.nanmin(own, axis=0) <= said) & (said <= np.nanmax(own, axis=0))).all()
-    ):
-        return None
-    search.loose.add(line)
-    return agree, miss, parts, why
-
-
-def _find_aggregates(search: _Search) -> None:
-    """Lines that state the mean, the end, the least or the largest of all others, where their names speak of such."""
-    taken = {*search.found, *(line for line, word in enumerate(search.words) if word)}
-    for line, path in enumerate(search.paths):
-        extreme = next((label for label in path if label and extreme_word(label)), "")
-        whole = any(label and says_whole(label) for label in path)
-        if line in taken or search.keeps(line) or not (extreme or whole):
-            continue
-        rest = [
-            at for at in range(len(search.paths)) if at != line and at not in taken and not _is_aggregate(search, at)
-        ]
-        stated = ~np.isnan(search.numbers[line])
-        own = search.numbers[rest][:, stated] if rest else np.empty((0, 0))
-        if len(rest) < 2 or not stated.any() or np.isnan(own).all(axis=0).any():
-            continue
-        if (np.nanmin(own, axis=0) == np.nanmax(own, axis=0)).all():
-            continue  # of like numbers any one is the mean
-        said = search.numbers[line][stated]
-        found = _as_extreme(own, said) if extreme else _as_mean(own, said)
-        if found:
-            search.found[line] = (np.array(rest, np.intp), f"it states {found} of the {len(rest)} other lines", 1.0)
-            search.causes[line] = f"called {extreme!r}" if extreme else search.wholes[line]
-            search.means.add(line)
-            search.loose.add(line)
-
-
-def _is_aggregate(search: _Search, line: int) -> bool:
-    return any(label and extreme_word(label) for label in search.paths[line])
-
-
-def _as_extreme(own: Numbers, said: Numbers) -> str:
-    """Which of least, largest and middle some numbers are, of all that stand in their columns."""
-    ways = (
-        ("the least", np.nanmin(own, axis=0)), ("the largest", np.nanmax(own, axis=0)), ("the middle", np.nanmedian(own, axis=0))
-    )  # fmt: skip
-    return next((name for name, numbers in ways if np.allclose(numbers, said, rtol=1e-9, atol=1e-9)), "")
-
-
-def _as_mean(own: Numbers, said: Numbers) -> str:
-    """Whether numbers are the means of others, rounded as they are written, or the last of them."""
-    places = next((at for at in range(7) if np.allclose(said, np.round(said, at), rtol=0, atol=1e-9)), 6)
-    if len(said) > 1 and (np.abs(np.nanmean(own, axis=0) - said) <= 0.5 * 10.0**-places + 1e-9).all():
-        return "the mean"
-    return "the last" if len(said) > 1 and np.allclose(own[-1], said, rtol=0, atol=1e-9) else ""
-
-
-def _combined(search: _Search, parts: NDArray[np.intp], *, mean: bool) -> Numbers:
-    """The sum of some lines, or their mean over the numbers that are there."""
-    sums = search.filled[parts].sum(axis=0)
-    if not mean:
-        return np.asarray(sums)
-    return np.asarray(sums / np.maximum((~np.isnan(search.numbers[parts])).sum(axis=0), 1))
-
-
-def _candidates(search: _Search, line: int) -> Iterator[tuple[NDArray[np.intp], str]]:
-    """Sets of lines that a worded total could sum, the likeliest first."""
-    leaves = np.array(
-        [at for at in range(len(search.paths)) if not search.words[at] and at not in search.found], np.intp
-    )
-    if not len(leaves):
-        return
-    named = _parts_by_labels(search, line, leaves)
-    if len(named):
-        yield named, f"the {len(named)} lines that its labels name"
-    depths = search.signs.depths
-    outer = leaves[[depths[leaf] == 0 for leaf in leaves.tolist()]] if any(depths) else leaves
-    if 0 < len(outer) < len(leaves):
-        yield outer, f"the {len(outer)} lines that are no part of another"
-    before, after = leaves[leaves < line], leaves[leaves > line]
-    marks = [at for at in range(line) if search.words[at] or at in search.found]
-    for start in [0, *[mark + 1 for mark in marks[-_RECENT_STARTS:]]]:
-        run = before[before >= start]
-        if len(run):
-            yield run, f"the {len(run)} lines before it"
-    later = next((at for at in range(line + 1, len(search.paths)) if search.words[at]), len(search.paths))
-    for stop in sorted({later, len(search.paths)}):
-        run = after[after < stop]
-        if len(run):
-            yield run, f"the {len(run)} lines after it"
-
-
-def _parts_by_labels(search: _Search, line: int, leaves: NDArray[np.intp]) -> NDArray[np.intp]:
-    """Leaves with the total's own labels at every level but the one that says "total"."""
-    path = search.paths[line]
-    at = next((at for at, label in enumerate(path) if label == search.words[line]), 0)
-    said = without_total_word(path[at] or "")
-
-    def fits(other: tuple[str | None, ...]) -> bool:
-        outer = all(other[level] == path[level] for level in range(at))
-        inner = all(
-            path[level] is None
-            or total_word(path[level] or "")
-            or path[level] == path[at]
-            or other[level] == path[level]
-            for level in range(at + 1, len(path))
-        )
-        return outer and inner
-
-    fitting = [leaf for leaf in leaves.tolist() if fits(search.paths[leaf])]
-    if said and said.casefold() not in search.names:
-        same = [leaf for leaf in fitting if _says(search.paths[leaf], said)]
-        fitting = same or fitting
-    return np.array(fitting, np.intp)
-
-
-def _says(path: tuple[str | None, ...], said: str) -> bool:
-    return any(label is not None and label.casefold() == said.casefold() for label in path)

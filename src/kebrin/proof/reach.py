@@ -15,19 +15,19 @@ Whatever is filled and arrives by none of these is unclaimed.
 
 from __future__ import annotations
 
-import re
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, column_letters
-from kebrin.grammar.words import average_word, is_unit, total_word
+from kebrin.grammar.words import average_word, total_word
 from kebrin.proof.figures import figures_as_labels, kept_sums
 from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
 from kebrin.proof.left import Left, Why
+from kebrin.proof.reasons import Account, account_for_left, widen
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
@@ -37,15 +37,9 @@ if TYPE_CHECKING:
 
     from kebrin.table import Labels, Segment, Table
 
-_PAGE = re.compile(r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
 _UNCLAIMED = int(Use.UNCLAIMED)
-_LISTED, _TITLE_CELLS, _SPANNING_WORDS = 200, 2, 3
+_LISTED = 200
 _FEW = 6
-_USE_OF = {
-    Why.TOTAL: Use.TOTAL, Why.MEAN: Use.TOTAL, Why.CARRIED: Use.TOTAL, Why.REPEAT: Use.REPEAT, Why.UNIT: Use.HEADING,
-    Why.PAGE: Use.NOTE,
-    Why.TITLE: Use.TITLE, Why.NOTE: Use.NOTE, Why.MARK: Use.MARK, Why.HIDDEN: Use.HIDDEN, Why.STATED: Use.STATED,
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -96,28 +90,6 @@ class Verdict:
         )  # fmt: skip
 
 
-@dataclass
-class _Account:
-    """The account while it is being made."""
-
-    sheet: Sheet
-    uses: NDArray[np.uint8]
-    body: NDArray[np.bool_]  # body cells of all records that are in a table
-    hulls: list[tuple[int, int, int, int]] = field(default_factory=list)
-    objections: list[Objection] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
-    via: dict[str, list[NDArray[np.intp]]] = field(default_factory=dict)
-
-    def came_by(self, column: str, cells: NDArray[np.intp]) -> None:
-        """Note that cells (n x 2) arrived in a column."""
-        self.via.setdefault(column, []).append(cells)
-
-    def object(self, rule: str, what: str, cells: Sequence[Sequence[int]], settle: str = "") -> None:
-        """Note an objection with its cells."""
-        shown = tuple(self.sheet.address(int(row), int(column)) for row, column in list(cells)[:_FEW])
-        self.objections.append(Objection(rule, what, shown, len(cells), settle))
-
-
 def reach(
     sheet: Sheet, tables: Sequence[Table], left: Sequence[Left] = (), fields: Sequence[FieldAt] = (),
     kept: Sequence[str] = (),
@@ -137,14 +109,14 @@ def reach(
     >>> [sheet.address(*cell) for cell in verdict.unclaimed.tolist()]
     ['A1', 'B1', 'A2', 'B2']
     """
-    account = _Account(sheet, np.zeros(sheet.shape, np.uint8), np.zeros(sheet.shape, np.bool_))
+    account = Account(sheet, np.zeros(sheet.shape, np.uint8), np.zeros(sheet.shape, np.bool_))
     segments = [(segment, table) for table in tables for segment in table.origins.segments]
     aside = _lines_left(sheet, left)
     for segment, _ in segments:
         _hull(account, segment)
     for one in left:
         if one.why in {Why.TOTAL, Why.MEAN, Why.CARRIED} and one.axis != "cells":
-            _widen(account, one)
+            widen(account, one)
     for segment, table in segments:
         _values(account, segment, table)
     labels = np.zeros(sheet.shape, np.bool_)
@@ -153,7 +125,7 @@ def reach(
         _empty_groups(account, segment)
         _called_totals(account, segment, table, kept)
         _misplaced_figures(account, segment, table, kept)
-    _left(account, left, labels)
+    account_for_left(account, left, labels)
     _fields(account, fields)
     account.uses[~sheet.filled] = Use.UNCLAIMED
     via = {name: _arrived(account, listed) for name, listed in account.via.items() if any(map(len, listed))}
@@ -162,7 +134,7 @@ def reach(
 
 
 def _labels(
-    account: _Account, segment: Segment, table: Table, aside: tuple[NDArray[np.bool_], NDArray[np.bool_]],
+    account: Account, segment: Segment, table: Table, aside: tuple[NDArray[np.bool_], NDArray[np.bool_]],
     labels: NDArray[np.bool_],
 ) -> None:  # fmt: skip
     for found in check_labels(account.sheet, segment, table, aside):
@@ -177,7 +149,7 @@ def _labels(
         account.came_by(measure, own)
 
 
-def _fields(account: _Account, fields: Sequence[FieldAt]) -> None:
+def _fields(account: Account, fields: Sequence[FieldAt]) -> None:
     for one in fields:
         for cell in (one.label_at, one.value_at):
             if account.uses[cell] == Use.UNCLAIMED:
@@ -185,7 +157,7 @@ def _fields(account: _Account, fields: Sequence[FieldAt]) -> None:
                 account.came_by(one.column, np.array([cell]))
 
 
-def _arrived(account: _Account, listed: Sequence[NDArray[np.intp]]) -> tuple[int, tuple[str, ...], str]:
+def _arrived(account: Account, listed: Sequence[NDArray[np.intp]]) -> tuple[int, tuple[str, ...], str]:
     """How many cells arrived by one column, the first of them, and as what."""
     sheet = account.sheet
     flat = np.unique(np.concatenate([cells[:, 0] * sheet.shape[1] + cells[:, 1] for cells in listed if len(cells)]))
@@ -212,7 +184,7 @@ def _lines_left(sheet: Sheet, left: Sequence[Left]) -> tuple[NDArray[np.bool_], 
     return rows, columns
 
 
-def _hull(account: _Account, segment: Segment) -> None:
+def _hull(account: Account, segment: Segment) -> None:
     """The rectangle that a block's values, labels and headings stand in."""
     rows, columns = [segment.rows], [listed[listed >= 0] for listed in segment.columns.values()]
     for one in segment.sources:
@@ -225,18 +197,7 @@ def _hull(account: _Account, segment: Segment) -> None:
         account.hulls.append((int(all_rows.min()), int(all_columns.min()), int(all_rows.max()), int(all_columns.max())))
 
 
-def _widen(account: _Account, left: Left) -> None:
-    """Let the hull of the block that a total line belongs to reach over the line."""
-    first, last = (0, 2) if left.axis == "row" else (1, 3)
-    low, high = (int(left.parts.min()), int(left.parts.max())) if len(left.parts) else (left.at - 1, left.at + 1)
-    for at, hull in enumerate(account.hulls):
-        if hull[first] <= high and low <= hull[last]:
-            wide = list(hull)
-            wide[first], wide[last] = min(hull[first], left.at), max(hull[last], left.at)
-            account.hulls[at] = (wide[0], wide[1], wide[2], wide[3])
-
-
-def _values(account: _Account, segment: Segment, table: Table) -> None:
+def _values(account: Account, segment: Segment, table: Table) -> None:
     sheet = account.sheet
     for measure in segment.columns:
         rows, columns = segment.cells(measure)
@@ -273,7 +234,7 @@ def _unlike(
     return np.flatnonzero(wrong)
 
 
-def _claim(account: _Account, cells: NDArray[np.intp], use: Use, labels: NDArray[np.bool_]) -> None:
+def _claim(account: Account, cells: NDArray[np.intp], use: Use, labels: NDArray[np.bool_]) -> None:
     rows, columns = cells[:, 0], cells[:, 1]
     twice = account.body[rows, columns]
     if twice.any():
@@ -283,13 +244,13 @@ def _claim(account: _Account, cells: NDArray[np.intp], use: Use, labels: NDArray
     account.uses[rows[free], columns[free]] = use
 
 
-def _head(account: _Account, column: str, head: tuple[int, int]) -> None:
+def _head(account: Account, column: str, head: tuple[int, int]) -> None:
     if head[0] >= 0 and account.uses[head] == Use.UNCLAIMED:
         account.uses[head] = Use.HEADING
         account.came_by(column, np.array([head]))
 
 
-def _empty_groups(account: _Account, segment: Segment) -> None:
+def _empty_groups(account: Account, segment: Segment) -> None:
     """Headings over columns in which no record of the block holds anything: they head nothing, which is told."""
     sheet = account.sheet
     _, groups = lines_in_use(segment)
@@ -306,7 +267,7 @@ def _empty_groups(account: _Account, segment: Segment) -> None:
                 account.notes.append(f"{sheet.address(*cell)} heads a column without values: {sheet.text(*cell)!r}")
 
 
-def _called_totals(account: _Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
+def _called_totals(account: Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
     """Records that bear a label that says "total" and are in the table: they are sums of others, or a person says not."""
     stated = {label.casefold() for label in kept}
     lines, groups = lines_in_use(segment)
@@ -333,7 +294,7 @@ def _cell_that_says(sheet: Sheet, labels: Labels, used: NDArray[np.bool_], text:
     return None
 
 
-def _misplaced_figures(account: _Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
+def _misplaced_figures(account: Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
     """Figures that stand for labels, and records that sum others."""
     sheet = account.sheet
     for level, cells in figures_as_labels(sheet, segment):
@@ -366,121 +327,3 @@ def _labels_of(sheet: Sheet, segment: Segment, axis: int, line: int) -> list[str
         for one in segment.sources
         if one.axis == axis and one.rows[at] >= 0
     ]
-
-
-def _left(account: _Account, left: Sequence[Left], labels: NDArray[np.bool_]) -> None:
-    for one in left:
-        cells = _cells_of(account, one)
-        open_cells = [cell for cell in cells if account.uses[cell] == Use.UNCLAIMED and account.sheet.filled[cell]]
-        wrong = _refuted(account, one, open_cells, labels)
-        for cell in open_cells:
-            if cell not in wrong:
-                account.uses[cell] = _USE_OF[one.why]
-
-
-def _cells_of(account: _Account, left: Left) -> Sequence[tuple[int, int]]:
-    if left.cells or left.axis == "cells":
-        return left.cells
-    if left.axis == "row":
-        columns = np.flatnonzero(account.sheet.filled[left.at]).tolist()
-        spans = [(hull[1], hull[3]) for hull in account.hulls if hull[0] <= left.at <= hull[2] + 1] or [
-            (hull[1], hull[3]) for hull in account.hulls
-        ]
-        if left.why in {Why.HIDDEN, Why.PAGE, Why.STATED} or not spans:
-            return [(left.at, column) for column in columns]
-        return [(left.at, column) for column in columns if any(first <= column <= last for first, last in spans)]
-    rows = np.flatnonzero(account.sheet.filled[:, left.at]).tolist()
-    if left.why in {Why.HIDDEN, Why.STATED}:
-        return [(row, left.at) for row in rows]
-    return [(row, left.at) for row in rows if any(hull[0] <= row <= hull[2] for hull in account.hulls)]
-
-
-def _refuted(
-    account: _Account, left: Left, cells: Sequence[tuple[int, int]], labels: NDArray[np.bool_]
-) -> set[tuple[int, int]]:
-    """The cells of something left out for which the reason does not hold."""
-    sheet = account.sheet
-    if left.why in {Why.TOTAL, Why.MEAN, Why.CARRIED}:
-        return _refuted_total(account, left, cells, labels)
-    if left.why == Why.REPEAT:
-        return {(row, column) for row, column in cells if not _said_in(sheet, left.like, row, column)}
-    if left.why == Why.UNIT:
-        return {cell for cell in cells if not is_unit(sheet.text(*cell)) and not _is_lone(sheet, cell)}
-    if left.why == Why.PAGE:
-        return set() if _is_page_line(sheet, left.at) else set(cells)
-    if left.why in {Why.TITLE, Why.NOTE}:
-        return {cell for cell in cells if not _is_around(account, cell)}
-    return set()
-
-
-def _is_page_line(sheet: Sheet, row: int) -> bool:
-    texts = [sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist()]
-    return not sheet.data[row].any() and any(_PAGE.search(text) for text in texts)
-
-
-def _said_in(sheet: Sheet, rows: Sequence[int], row: int, column: int) -> bool:
-    said = sheet.text(row, column).casefold()
-    return any(sheet.text(other, column).casefold() == said for other in rows) or _is_lone(sheet, (row, column))
-
-
-def _is_lone(sheet: Sheet, cell: tuple[int, int]) -> bool:
-    """Whether a text stands alone on its row."""
-    return sheet.kinds[cell] == Kind.TEXT and int(sheet.filled[cell[0]].sum()) == 1
-
-
-def _refuted_total(
-    account: _Account, left: Left, cells: Sequence[tuple[int, int]], labels: NDArray[np.bool_]
-) -> set[tuple[int, int]]:
-    """A total needs a cause; a line said to be one by its words must bear them; in a hierarchy its label labels its parts."""
-    sheet = account.sheet
-    texts = [cell for cell in cells if sheet.kinds[cell] == Kind.TEXT and not sheet.data[cell]]
-    if left.why == Why.CARRIED:
-        return set()
-    if not left.cause or not len(left.parts):
-        return set(cells)
-    if left.cause.startswith("those lines are set in") or left.cause.startswith("such lines part"):
-        # The parent's label must label its parts, by this cell or another that says the same, or it is lost with its sum.
-        said = {sheet.text(*cell) for cell in np.argwhere(labels).tolist()} if texts else set()
-        return {cell for cell in texts if not labels[cell] and sheet.text(*cell) not in said}
-    return set()
-
-
-def _is_spoken(sheet: Sheet, row: int) -> bool:
-    """Whether the first text of a row ends with a colon."""
-    return sheet.text(row, int(sheet.filled[row].argmax())).endswith(":")
-
-
-def _is_around(account: _Account, cell: tuple[int, int]) -> bool:
-    """Whether a text stands where a title or a note may: off the rows and columns of a body, or alone on its row there.
-
-    A row that fills more than half of a body's columns is no note, wherever it stands.
-    """
-    sheet = account.sheet
-    if sheet.data[cell] and not _is_lone(sheet, cell):
-        return False
-    if not all(_is_around_hull(sheet, hull, cell) for hull in account.hulls):
-        return False
-    if any(hull[0] <= cell[0] <= hull[2] for hull in account.hulls):
-        account.notes.append(f"{sheet.address(*cell)}: {sheet.text(*cell)[:80]!r}")
-    return True
-
-
-def _is_around_hull(sheet: Sheet, hull: tuple[int, int, int, int], cell: tuple[int, int]) -> bool:
-    """The same for one block."""
-    (top, first, bottom, last), (row, column) = hull, cell
-    beside_rows, inside_columns = top <= row <= bottom, first <= column <= last
-    if sheet.data[cell] and (beside_rows or inside_columns):
-        return False
-    if not inside_columns:
-        return True
-    filled = int(sheet.filled[row, first : last + 1].sum())
-    spoken = not beside_rows and _is_spoken(sheet, row)
-    # A label with a colon and what stands beside it is a line of text, however narrow the table is.
-    if filled > max(2 if spoken else 1, (last - first + 1) // 2) or (beside_rows and filled > 1):
-        return False
-    if row < top and filled > _TITLE_CELLS and not spoken:
-        return False  # several texts side by side say more than a title does
-    text = sheet.text(row, column)
-    few = len(text.split()) <= _SPANNING_WORDS and ":" not in text and not is_unit(text)
-    # Right over the headings it may span some of them.
-    return not (row == top - 1 and first < column and few and filled > 1)

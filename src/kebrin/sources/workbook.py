@@ -17,6 +17,7 @@ from lxml import etree
 
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files, second
+from kebrin.sources.parts import damaged, part_name, telling
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -80,6 +81,10 @@ class Workbook:
 
     def _parse(self, name: str) -> RawSheet:
         where = Place(str(self.path), sheet=name)
+        with telling(where):
+            return self._parsed(name, where)
+
+    def _parsed(self, name: str, where: Place) -> RawSheet:
         second.refuse_far_cells(self.path, self.parts[name], where)
         with ThreadPoolExecutor(1) as beside:
             signs = beside.submit(_signs, self.path, self.parts[name])
@@ -87,7 +92,7 @@ class Workbook:
                 sheet = self._book.get_sheet_by_name(name)
                 rows = sheet.to_python(skip_empty_area=False)
             except (calamine.CalamineError, ValueError) as error:
-                raise _damaged(where, error) from error
+                raise damaged(where, error) from error
             merges = [(*first, *last) for first, last in sheet.merged_cell_ranges or ()]
             return RawSheet(name, rows, merges, signs.result())
 
@@ -101,11 +106,11 @@ def open_workbook(path: Path) -> Workbook:
     _refuse_what_is_none(path, files.nature(files.first_bytes(path)))
     where = Place(str(path))
     try:
-        with zipfile.ZipFile(path) as package:
+        with telling(where), zipfile.ZipFile(path) as package:
             parts, states = _contents(package)
         book = calamine.CalamineWorkbook.from_path(str(path))
     except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError, calamine.CalamineError, EOFError) as error:
-        raise _damaged(where, error) from error
+        raise damaged(where, error) from error
     hidden = {name: _VISIBLE[state] for name, state in states.items() if state in _VISIBLE}
     return Workbook(path, tuple(parts), hidden, parts, files.digest(path), book)
 
@@ -133,32 +138,24 @@ def _a(noun: str) -> str:
     return noun if noun.startswith("unknown") else f"a {noun}"
 
 
-def _damaged(where: Place, error: Exception) -> SourceError:
-    why = str(error) or type(error).__name__
-    return SourceError(
-        "the workbook is cut short or damaged",
-        where,
-        why=why.strip("'\""),
-        do="Copy or download it again, or save it anew",
-    )
-
-
 def _contents(package: zipfile.ZipFile) -> tuple[dict[str, str], dict[str, str]]:
     """Zip part and visibility of each worksheet, by name, in the workbook's order."""
+    names = package.namelist()
     targets = {
         relation.get("Id"): relation.get("Target", "")
-        for relation in etree.fromstring(package.read("xl/_rels/workbook.xml.rels"))
+        for relation in etree.fromstring(package.read(part_name(names, "xl/_rels/workbook.xml.rels")))
         if relation.get("Type", "").endswith("/worksheet")
     }
     parts: dict[str, str] = {}
     states: dict[str, str] = {}
-    book = etree.fromstring(package.read("xl/workbook.xml"))
+    book = etree.fromstring(package.read(part_name(names, "xl/workbook.xml")))
     for sheet in book.iter("{*}sheet"):
         target = targets.get(sheet.get(_RELATION) or sheet.get(_STRICT_RELATION))
         name = sheet.get("name")
         if target is None or name is None:
             continue  # a chart sheet: it has no cells
-        parts[name] = target.lstrip("/") if target.startswith("/") else f"xl/{target}"
+        stated = target.lstrip("/") if target.startswith("/") else f"xl/{target}"
+        parts[name] = part_name(names, stated)
         states[name] = sheet.get("state") or "visible"
     return parts, states
 

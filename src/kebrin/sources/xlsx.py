@@ -10,6 +10,7 @@ import numpy as np
 from kebrin.cells import Area, Formats, Kind, Report, Sheet, addresses, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import second
+from kebrin.sources.parts import telling
 from kebrin.sources.workbook import RawSheet, Workbook, open_workbook
 
 if TYPE_CHECKING:
@@ -39,7 +40,8 @@ def _sheet(book: Workbook, name: str) -> Sheet:
     values = _grid(raw)
     kinds = kinds_of(values)
     if raw.signs.errors or raw.signs.unstored:
-        found = second.look_again(book.path, book.parts[name])
+        with telling(where):
+            found = second.look_again(book.path, book.parts[name])
         _refuse_unstored(found.unstored, where)
         for (row, column), said in found.errors.items():
             if row < values.shape[0] and column < values.shape[1]:
@@ -95,8 +97,9 @@ def _merges(raw: Iterable[tuple[int, int, int, int]], shape: tuple[int, ...], wh
 
 @lru_cache(maxsize=8)
 def _formats(book: Workbook, name: str, rows: int | None = None) -> Formats:
-    found = second.look_again(book.path, book.parts[name], rows)
-    styles = second.read_styles(book.path)
+    with telling(Place(str(book.path), sheet=name)):
+        found = second.look_again(book.path, book.parts[name], rows)
+        styles = second.read_styles(book.path)
     styled = {at: styles[code] for at, code in found.styles.items() if code < len(styles)}
     return Formats(
         bold=frozenset(at for at, style in styled.items() if style.bold),

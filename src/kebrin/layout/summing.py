@@ -1,0 +1,123 @@
+"""The total lines of a framed block: its figures without those that do not add up, and the signs that tell totals."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+
+from kebrin.grammar.words import average_word, carried_word, is_ratio, of_which, total_word
+from kebrin.layout.formulas import summing_lines
+from kebrin.layout.model import DOUBTED, KEPT, Evidence, Level, Stated, TotalLine
+from kebrin.layout.totals import Signs, find_totals
+
+if TYPE_CHECKING:
+    from collections.abc import Collection, Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.cells import Sheet
+    from kebrin.layout.depths import Depths
+    from kebrin.layout.frame import Frame
+
+    _Job = tuple[Literal["row", "column"], NDArray[np.float64], list[tuple[str | None, ...]], NDArray[np.int32]]
+
+
+def totals_of(
+    sheet: Sheet, frame: Frame, rows: NDArray[np.bool_], levels: tuple[tuple[Level, ...], tuple[Level, ...]],
+    stated: Stated, depths: Depths,
+) -> tuple[tuple[TotalLine, ...], list[Evidence]]:  # fmt: skip
+    """The totals of a block's rows and columns, and what is to be said of lines that may be such."""
+    across, down = levels
+    lines = frame.rows[rows]
+    numbers = sheet.numbers[np.ix_(lines, frame.columns)]
+    at_rows = np.flatnonzero(rows)
+    row_paths = paths_of([level.at(at_rows) for level in down], len(lines))
+    column_paths = paths_of(across, len(frame.columns))
+    found: list[TotalLine] = []
+    remarks: list[Evidence] = []
+    across_job: _Job = ("column", numbers.T, column_paths, frame.columns.astype(np.int32))
+    down_job: _Job = ("row", numbers, row_paths, lines.astype(np.int32))
+    summing = summing_lines(sheet, lines, frame.columns)
+    for axis, grid, paths, at in (across_job, down_job):
+        crossing = column_paths if axis == "row" else row_paths
+        telling = np.array([not any(total_word(label or "") for label in path) for path in crossing], np.bool_)
+        totals, unmatched, doubted = find_totals(
+            axis,
+            _without_ratios(grid, crossing, paths),
+            paths,
+            at,
+            named=stated.totals,
+            unworded=stated.totals_found,
+            signs=Signs(
+                telling,
+                [depths.of[line] for line in at_rows] if axis == "row" and depths.told else _shares(paths),
+                {
+                    **dict.fromkeys(_unlabelled(sheet, frame, at_rows), "it has no label of its own"),
+                    **dict.fromkeys(_places(lines, summing[0]), "a formula sums them"),
+                }
+                if axis == "row"
+                else dict.fromkeys(_places(frame.columns, summing[1]), "a formula sums them"),
+                listed=frame.listed,
+                kept=frozenset(label.casefold() for label in stated.not_totals),
+            ),
+        )
+        found += totals
+        remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
+        why = "it is called a total but is the sum of nothing here"
+        remarks += [Evidence(KEPT, TotalLine(axis, line, at[:0], "").name, why, 0.5) for line in unmatched]
+        for line, count in doubted.items():
+            label = " / ".join(filter(None, paths[int(np.flatnonzero(at == line)[0])]))
+            said = f"equals the sum of {count} lines beside it, and nothing else says that it is a total"
+            remarks.append(Evidence(DOUBTED, f"{TotalLine(axis, line, at[:0], '').name} {label!r}", said, 0.5))
+    return tuple(found), remarks
+
+
+def _without_ratios(
+    grid: NDArray[np.float64], crossing: Sequence[tuple[str | None, ...]], paths: Sequence[tuple[str | None, ...]]
+) -> NDArray[np.float64]:
+    """The numbers without those that do not add up: shares, rates, crossing means and lines carried over.
+
+    Where all are such, none is left out.
+    """
+    lines, across = (
+        np.array([any(is_ratio(label or "") for label in path) for path in side], np.bool_)
+        for side in (paths, crossing)
+    )
+    across |= np.array(
+        [any(average_word(label or "") or carried_word(label or "") for label in path) for path in crossing], np.bool_
+    )
+    if lines.all() or across.all() or not (lines.any() or across.any()):
+        return grid
+    told = grid.copy()
+    told[:, across] = np.nan
+    told[lines] = np.nan
+    return told
+
+
+def _places(lines: NDArray[np.intp], wanted: Collection[int]) -> list[int]:
+    return [at for at, line in enumerate(lines.tolist()) if line in wanted]
+
+
+def _unlabelled(sheet: Sheet, frame: Frame, at_rows: NDArray[np.intp]) -> list[int]:
+    """Rows (by their place) whose innermost label cell is blank and covered by no merge, among rows that bear labels."""
+    if not frame.stub:
+        return []
+    inner = frame.stub[-1]
+    blank = [at for at, line in enumerate(at_rows.tolist()) if not sheet.filled[frame.rows[line], inner]]
+    if not blank or len(blank) * 2 > len(at_rows):
+        return []
+    covered = {
+        row for area in sheet.merges if area.left <= inner <= area.right for row in range(area.top, area.bottom + 1)
+    }
+    return [at for at in blank if int(frame.rows[at_rows[at]]) not in covered]
+
+
+def _shares(paths: Sequence[tuple[str | None, ...]]) -> list[int]:
+    """Depth 1 for lines that are "of which" the line before them."""
+    return [int(bool(path) and of_which(path[-1] or "")) for path in paths]
+
+
+def paths_of(levels: Sequence[Level], lines: int) -> list[tuple[str | None, ...]]:
+    """The labels of each line, outermost first."""
+    return list(zip(*(level.labels() for level in levels), strict=True)) if levels else [()] * lines
