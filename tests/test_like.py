@@ -149,3 +149,14 @@ def test_rows_of_a_table_are_found_under_any_names_and_order(
     match = best_match(wanted, table)
     assert match.whole
     assert match.columns == tuple("klv"[at] for at in order)
+
+
+def test_fields_that_no_wanted_column_says_take_no_steps_with_them(tmp_path: Path) -> None:
+    report = [["Prepared on:", "14 January 2032", None, "Checked on:", "3 March 2032"], *REPORT]
+    book = write_book(tmp_path / "quays_2031.xlsx", {"Returns": report})
+    wanted = wanted_file(tmp_path, ["tons", "when", "where", "checked"], ["20", "Feb", "East", "3 March 2032"])
+    plan = kb.draft(book, base=tmp_path, like=wanted)
+    assert "Prepared on" not in plan.text
+    (table,) = plan.run().tables.values()
+    assert table.columns == ("tons", "when", "where", "checked")
+    assert str(table.to_arrow().to_pylist()[0]["checked"]) == "2032-03-03"

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -29,6 +30,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report
     from kebrin.layout import Layout
+    from kebrin.table import Table as Joined
 
 _REASONS = 6
 _ASKED_OF_LABELS = {"lists", "codes in several spellings"}
@@ -43,16 +45,20 @@ class Draft:
     Attributes:
         group: the blocks.
         extras: more keys of the layout, beside those that every draft states.
-        places: a place for each field; those that tell the blocks apart by default.
         columns: the columns to write, new name to old; all if it is empty.
         said: what is said above the layout.
     """
 
     group: Group
     extras: Mapping[str, Any] = field(default_factory=dict)
-    places: Mapping[str, str] | None = None
     columns: Mapping[str, str] = field(default_factory=dict)
     said: Sequence[str] = ()
+
+    @cached_property
+    def stepped(self) -> tuple[Joined, list[dict[str, Any]]]:
+        """The blocks as one table, standardised as tidying unaided does it, and the steps that this took."""
+        joined, _ = join(self.group.pieces, self.group.stamps, drop_constant=True)
+        return standardised_group(self.group, joined)
 
 
 def draft_plan(reports: Iterable[Report], *, base: Path, output: str = "") -> str:
@@ -106,7 +112,7 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
     one.add(nl())
     one.add("layout", _layout(draft, found))
     one["layout"].add(nl())
-    fields = _named(_places(group) if draft.places is None else draft.places)
+    fields = _named({stamp.name: stamp.place for stamp in group.columns})
     if fields is not None:
         one.add("fields", fields)
     labels = _labels(draft)
@@ -242,8 +248,7 @@ def _anchor(group: Group, found: Found) -> str:
 
 def _questions(draft: Draft, name_of: str) -> list[str]:
     """What a person must answer before a column can be standardised, each with the step to take, as comments."""
-    table_of, _ = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
-    after, _ = standardised_group(draft.group, table_of)
+    after, _ = draft.stepped
     key = tomlkit.key(name_of).as_string()
     asked = []
     for name, found in suggestions(after).items():
@@ -272,8 +277,7 @@ def _as_comment(lines: Sequence[str]) -> str:
 
 def _steps(draft: Draft) -> tomlkit.items.AoT | None:
     """The steps that tidying unaided takes, and the questions that it puts."""
-    table_of, _ = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
-    after, taken = standardised_group(draft.group, table_of)
+    after, taken = draft.stepped
     if not taken:
         return None
     steps = tomlkit.aot()
@@ -291,8 +295,7 @@ def _steps(draft: Draft) -> tomlkit.items.AoT | None:
 
 def _kinds(draft: Draft) -> Table | None:
     """What the columns hold that are no texts: next month's file is held against it."""
-    table_of, _ = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
-    after, _ = standardised_group(draft.group, table_of)
+    after, _ = draft.stepped
     found = {name: kind_of(after.data.column(name)) for name in after.columns}
     return _named({name: kind for name, kind in found.items() if kind in {"number", "date", "moment", "yes and no"}})
 
@@ -323,11 +326,6 @@ def _named(named: Mapping[str, str]) -> Table | None:
         said.add(tomlkit.key(name), tomlkit.item(value))
     said.add(nl())
     return said
-
-
-def _places(group: Group) -> dict[str, str]:
-    """The place of each stamped column."""
-    return {stamp.name: stamp.place for stamp in group.columns}
 
 
 def _outputs(names: Sequence[str], output: str) -> str:

@@ -19,7 +19,7 @@ from kebrin.plan.running import run_plan
 from kebrin.plan.wanted import Match, Wanted, best_match, same_names
 from kebrin.tidy import Keep
 from kebrin.work.joining import join
-from kebrin.work.stamps import beside, without_caption
+from kebrin.work.stamps import Stamp, beside, without_caption
 from kebrin.work.unaided import survey_reports
 
 if TYPE_CHECKING:
@@ -30,6 +30,8 @@ if TYPE_CHECKING:
     from kebrin.work.unaided import Found, Group
 
 _DEPTHS, _WIDTHS = range(4), range(1, 4)
+# What is stamped, by the first word of its place.
+_STAMPS = {"file": "file", "sheet": "sheet", "block": "title"}
 # Readings that fit best with one decision changed, from which a second is changed.
 _BEST_SINGLES = 3
 
@@ -223,8 +225,18 @@ def _text(best: _Candidate, wanted: Wanted, misses: Sequence[str], base: Path, o
     head = [f"Drafted by `kebrin draft --like {Path(wanted.file).name}`. Look through it, then run it."]
     head += [f"? not reached: {miss}" for miss in misses]
     head += [f"? {found[6:-1]!r} stands nowhere: a constant" for found in places.values() if found.startswith("text ")]
-    draft = Draft(best.group, best.reading.extras, places, columns, said)
+    draft = Draft(_stamped(best.group, places), best.reading.extras, columns, said)
     return compose(best.found, [draft], head, base=base, output=output)
+
+
+def _stamped(group: Group, places: Mapping[str, str]) -> Group:
+    """The group with these columns around its blocks and no others, so that no step is drafted for one that is not wanted."""
+    around = _around(group.pieces)
+    stamps = []
+    for name, place in places.items():
+        values = around.get(place, [place[6:-1]] * len(group.pieces))  # a constant stands nowhere
+        stamps.append(Stamp(name, _STAMPS.get(place.split()[0], "field"), place, tuple(values)))
+    return replace(group, columns=tuple(stamps))
 
 
 def _run(text: str, base: Path, wanted: Wanted) -> Match:
