@@ -32,6 +32,9 @@ _WITH_YEAR = re.compile(
 _KINDS = ("month", "weekday", "quarter")
 _MOST_LABELS = 400
 
+# Footnote marks at the end of a label.
+_MARKS = re.compile(r"\s*[*†‡§¹²³⁴⁵⁶⁷⁸⁹]+$|(?<=\D)\s*[(\[]?\d[)\]]$")
+
 
 def period_name(labels: Sequence[str]) -> str:
     """The kind of period that all labels name ('year', 'quarter', 'month', 'weekday', 'date', ...), or ''.
@@ -40,8 +43,10 @@ def period_name(labels: Sequence[str]) -> str:
     ('quarter', 'month', '')
     >>> period_name(["Januar", "März"]), period_name(["2031/32", "2032/33"]), period_name(["lundi", "mardi"])
     ('month', 'year', 'weekday')
+    >>> period_name(["Jan", "Feb*", "Mar 1)"])  # footnote marks are no part of a period
+    'month'
     """
-    bare = tuple(dict.fromkeys(label.strip(" .").casefold() for label in labels[:_MOST_LABELS]))
+    bare = tuple(dict.fromkeys(_MARKS.sub("", label).strip(" .").casefold() for label in labels[:_MOST_LABELS]))
     return _named(bare) if bare and all(bare) else ""
 
 

@@ -111,6 +111,10 @@ def period(
     return done.remarked([Remark("period unread", what, count=waiting, breaks=unread != "blank")])
 
 
+# What joins the parts of a name.
+_JOINED = re.compile(r"(?<=\w)_(?=\w)")
+
+
 def read_period(text: str, months: Mapping[str, int], first_month: int = 1) -> str | None:
     """One text as a period in ISO form, `?` in place of a year that it does not say; None if it is no period.
 
@@ -119,7 +123,10 @@ def read_period(text: str, months: Mapping[str, int], first_month: int = 1) -> s
     ['2031-01', '2031-Q2', '2031-W07', '2031/32', '2031-01/2031-03', '?-01']
     >>> read_period("Gull", months), read_period("2031-13", months)
     (None, None)
+    >>> read_period("mar_2031", months), read_period("2031_01", months)  # as names of files have them
+    ('2031-03', '2031-01')
     """
+    text = _JOINED.sub(" " if any(map(str.isalpha, text)) else "-", text)
     for kind, pattern in _FORMS:
         match = pattern.fullmatch(text)
         if match is None:

@@ -6,10 +6,12 @@ each of the others, by name, whose values are the sums over them.
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from kebrin.grammar.reading import read_text
 from kebrin.grammar.words import total_word
 from kebrin.proof import LeftLine, Use
 from kebrin.table import Remark
@@ -31,10 +33,32 @@ def without_summaries(works: Sequence[SheetWork]) -> list[SheetWork]:
         others = [one for one in works if one is not work and one.pieces]
         if len(work.pieces) != 1 or len(others) < 2:
             continue
-        said = _sums_alike(work.pieces[0], others) or _sums_by_name(work.pieces[0], others)
-        if said:
-            found[at] = _left_out(work, said)
+        ways = _ways(work.pieces[0])
+        said = [_sums_alike(work.pieces[0], own, others) or _sums_by_name(own, others) for own in ways]
+        if any(said):
+            found[at] = _left_out(work, next(filter(None, said)))
     return found
+
+
+def _ways(piece: Piece) -> list[Values]:
+    """The values of a block that may sum others; where texts read in two ways, both: the one that ties is the right one."""
+    values = _values(piece)
+    if values is not None or not piece.table.measures:
+        return [values] if values is not None else []
+    column = piece.table.data.column(piece.table.measures[0])
+    if len(piece.table.measures) != 1 or len(piece.table) > _MOST_ROWS or str(column.type) != "string":
+        return []
+    read = [read_text(str(text)) for text in column.to_pylist() if text is not None]
+    paths = _paths(piece)
+    if len(read) != len(column) or len(set(paths)) != len(paths):
+        return []
+    ways = ([one.number for one in read], [one.comma for one in read])
+    return [dict(zip(paths, numbers, strict=True)) for numbers in ways if not any(map(math.isnan, numbers))]
+
+
+def _paths(piece: Piece) -> list[tuple[str, ...]]:
+    columns = [map(str, piece.table.data.column(name).to_pylist()) for name in piece.table.dimensions]
+    return list(zip(*columns, strict=True))
 
 
 def _values(piece: Piece) -> Values | None:
@@ -45,8 +69,7 @@ def _values(piece: Piece) -> Values | None:
     column = table.data.column(table.measures[0])
     if str(column.type) != "double":
         return None
-    paths = zip(*(map(str, table.data.column(name).to_pylist()) for name in table.dimensions), strict=True)
-    values = {path: number for path, number in zip(paths, column.to_pylist(), strict=True) if number is not None}
+    values = {path: number for path, number in zip(_paths(piece), column.to_pylist(), strict=True) if number is not None}
     return values if len(values) == len(column) - column.null_count else None
 
 
@@ -54,11 +77,10 @@ def _ties(stated: float, computed: float, scale: float) -> bool:
     return abs(stated - computed) <= 1e-9 * max(abs(stated), scale, 1.0)
 
 
-def _sums_alike(piece: Piece, others: Sequence[SheetWork]) -> str:
+def _sums_alike(piece: Piece, own: Values, others: Sequence[SheetWork]) -> str:
     """Whether each value of a block is the sum of those of the blocks that are laid out like it."""
     alike = [one for work in others for one in work.pieces if one.table.columns == piece.table.columns]
-    own = _values(piece)
-    if own is None or len(alike) < 2 or len(own) < _FEWEST_VALUES:
+    if len(alike) < 2 or len(own) < _FEWEST_VALUES:
         return ""
     sums: defaultdict[tuple[str, ...], float] = defaultdict(float)
     for other in alike:
@@ -75,10 +97,9 @@ def _sums_alike(piece: Piece, others: Sequence[SheetWork]) -> str:
     return f"its {len(own):,} values are the sums of those of {_some([one.sheet for one in alike])}"
 
 
-def _sums_by_name(piece: Piece, others: Sequence[SheetWork]) -> str:
+def _sums_by_name(own: Values, others: Sequence[SheetWork]) -> str:
     """Whether a block has a line for each of the other sheets, and its values are the sums over these."""
-    own = _values(piece)
-    if own is None or len(own) < 2:
+    if len(own) < 2:
         return ""
     by_sheet = {one.sheet.casefold(): one for work in others for one in work.pieces}
     named = {path: [label for label in path if label.casefold() in by_sheet] for path in own}
