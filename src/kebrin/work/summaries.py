@@ -69,7 +69,9 @@ def _values(piece: Piece) -> Values | None:
     column = table.data.column(table.measures[0])
     if str(column.type) != "double":
         return None
-    values = {path: number for path, number in zip(_paths(piece), column.to_pylist(), strict=True) if number is not None}
+    values = {
+        path: number for path, number in zip(_paths(piece), column.to_pylist(), strict=True) if number is not None
+    }
     return values if len(values) == len(column) - column.null_count else None
 
 
