@@ -99,3 +99,45 @@ def test_months_in_the_names_of_files_are_read(tmp_path: Path) -> None:
     (table,) = kb.tidy_reports(*sorted(tmp_path.glob("*.xlsx"))).tables.values()
     stamped = {name: {str(row[name]) for row in table.to_arrow().to_pylist()} for name in table.columns}
     assert {"2031-01", "2031-02", "2031-03"} in stamped.values()
+
+
+def asked(path: Path) -> list[str]:
+    done = run(path)
+    assert done.tables, "the table is made, and the question put beside it"
+    return [remark.what for proof in done.proofs.values() for remark in proof.remarks if remark.kind == "question"]
+
+
+def test_a_difference_beside_its_two_sides_is_no_reason_to_drop_one_of_them(tmp_path: Path) -> None:
+    rows = [
+        ["Cost", "Budget", "Actual", "Variance"],
+        ["Fuel", 1000, 1100, -100],
+        ["Crew", 2000, 1900, 100],
+        ["Dues", 310, 300, 10],
+    ]
+    path = write_book(tmp_path / "r.xlsx", {"Costs": rows})
+    (question,) = asked(path)
+    assert "'Budget' equals the sum of 2 lines beside it" in question
+    (table,) = run(path).tables.values()
+    assert len(table) == 9
+
+
+@pytest.mark.parametrize("others", [["Hours", "Pay"], ["Spare"]])
+def test_periods_beside_other_headings_are_a_question(tmp_path: Path, others: list[str]) -> None:
+    rows = [["Crew", "Mon", "Tue", "Wed", *others], ["Ness", 8, 7.5, 8, 11, 12][: 4 + len(others)]]
+    rows += [["Brae", 6, 8, 8, 90, 13][: 4 + len(others)], ["Hallan", 0, 4, 5, 77, 14][: 4 + len(others)]]
+    (question,) = asked(write_book(tmp_path / "r.xlsx", {"Hours": rows}))
+    assert "it heads periods ('Mon', 'Tue', ...)" in question
+    assert repr(others[0]) in question
+
+
+def test_groups_of_which_one_is_a_difference_are_all_kept(tmp_path: Path) -> None:
+    rows = [
+        ["Cost", "Budget", "", "Actual", "", "Variance", ""],
+        ["", "East", "West", "East", "West", "East", "West"],
+        ["Fuel", 1000, 1210, 900, 1200, 100, 10],
+        ["Crew", 2000, 1750, 1990, 1700, 10, 50],
+        ["Dues", 310, 460, 300, 455, 10, 5],
+    ]
+    merges = {"Costs": ["B1:C1", "D1:E1", "F1:G1"]}
+    (table,) = run(write_book(tmp_path / "r.xlsx", {"Costs": rows}, merges)).tables.values()
+    assert len(table) == 18

@@ -19,7 +19,7 @@ _TOTAL = (
 _TOTAL_WORD = re.compile(rf"(?<![^\W_])(?:{_TOTAL})(?![^\W_])", re.IGNORECASE)
 # A label that begins so repeats a sum only where the figures say so too.
 _WHOLE = re.compile(
-    r"(?:all|both|overall|combined|entire|whole|every|alle|sämtliche|tous|toutes|tutti|tutte|todos|todas|wszystkie)\b"
+    r"(?:sum(?! of)|all|both|overall|combined|entire|whole|every|alle|sämtliche|tous|toutes|tutti|tutte|todos|todas|wszystkie)\b"
     r"|.*\b(?:in all|as a whole|combined|together)$|(?:full |whole |calendar )?(?:year|annual|annually|jahr|année|año|anno)$"
     r"|(?:year|month|season) to date$|ytd$|to date$|cumulative$|kumuliert$|jahressumme$",
     re.IGNORECASE,
@@ -27,6 +27,12 @@ _WHOLE = re.compile(
 _RATIO = re.compile(
     r"[%‰]|\b(?:per ?cent(?:age)?|pct|shares?|rates?|ratio|index|change|growth|yield|anteil|veränderung|quote|taux|"
     r"évolution|quota|variazione|variación|tasa|aandeel|andel)\b",
+    re.IGNORECASE,
+)
+_DIFFERENCE = re.compile(
+    r"\b(?:differences?|diff|variance|deviation|change|net|gross|result|profit|loss|margin|balance|surplus|deficit|opening|"
+    r"closing|budget|plan|planned|forecast|differenz|abweichung|saldo|ergebnis|gewinn|verlust|écart|solde|résultat|variación|"
+    r"diferencia|scarto|verschil|brutto|netto)\b",
     re.IGNORECASE,
 )
 _OF_WHICH = re.compile(
@@ -154,8 +160,8 @@ def without_total_word(label: str) -> str:
 def says_whole(label: str) -> bool:
     """Whether a label speaks of all of something, as a total without the word does.
 
-    >>> says_whole("All routes"), says_whole("Both directions"), says_whole("Allison Quay")
-    (True, True, False)
+    >>> says_whole("All routes"), says_whole("Both directions"), says_whole("Sum North"), says_whole("Allison Quay")
+    (True, True, True, False)
     """
     return _WHOLE.match(label) is not None
 
@@ -167,6 +173,15 @@ def of_which(label: str) -> bool:
     (True, False)
     """
     return _OF_WHICH.match(label) is not None
+
+
+def says_difference(label: str) -> bool:
+    """Whether a label speaks of a difference, or of an amount that one is taken from.
+
+    >>> says_difference("Variance"), says_difference("Closing balance"), says_difference("Women")
+    (True, True, False)
+    """
+    return _DIFFERENCE.search(label) is not None
 
 
 def is_ratio(label: str) -> bool:

@@ -13,6 +13,7 @@ from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_unit, says_whole, total_word
 from kebrin.layout.bands import band_totals, with_first_band
 from kebrin.layout.depths import Depths, find_depths
+from kebrin.layout.doubts import mixed_doubt
 from kebrin.layout.fields import find_fields
 from kebrin.layout.heads import Heads, find_heads, listed_heads, lone_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
@@ -82,7 +83,7 @@ def build(
     if stated.boxhead is None and stated.stub is None:
         stub, boxhead = split_corner(stub, boxhead)
     measures, said = _measures(sheet, frame, stated, boxhead, (body_rows, body_columns))
-    remarks += said
+    remarks += [*said, *mixed_doubt(boxhead, {label.casefold() for label in stated.not_totals})]
     if measures:
         inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
         names_by_row = {level.line: level.name for level in boxhead}

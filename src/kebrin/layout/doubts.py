@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
-from kebrin.layout.model import Evidence
+from kebrin.grammar.periods import period_name
+from kebrin.layout.model import DOUBTED, Evidence, Level
 from kebrin.layout.split import are_labels, lone_year
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
     from numpy.typing import NDArray
 
@@ -57,3 +58,26 @@ def lone_year_doubt(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.in
         return []
     why = "its year may head the figures below, or be one of them"
     return [Evidence("first row", f"row {rows[0] + 1}", why, 0.3, 'boxhead = ["year"]')]
+
+
+def mixed_doubt(boxhead: Sequence[Level], known: Collection[str] = ()) -> list[Evidence]:
+    """Headings of which some name periods of one kind and others none: these may be sums, or values of another kind.
+
+    Args:
+        boxhead: the boxhead's levels, without totals.
+        known: labels that are stated to be no totals.
+
+    >>> mixed_doubt([Level.of("heading", ["Mon", "Tue", "Hours"], 0)])[0].why
+    "it heads periods ('Mon', 'Tue') and also 'Hours', which is none"
+    """
+    found = []
+    for level in boxhead:
+        used = [level.texts[code] for code in dict.fromkeys(level.codes.tolist()) if code >= 0]
+        periods = [text for text in used if period_name([text])]
+        others = [text for text in used if text not in periods and text.casefold() not in known]
+        if len(periods) > 1 and others and period_name(periods):
+            shown = ", ".join(map(repr, periods[:2])) + (", ..." if len(periods) > 2 else "")
+            rest = ", ".join(map(repr, others[:3])) + (", ..." if len(others) > 3 else "")
+            why = f"it heads periods ({shown}) and also {rest}, which {'is' if len(others) == 1 else 'are'} none"
+            found.append(Evidence(DOUBTED, f"row {level.line + 1}", why, 0.5))
+    return found

@@ -11,7 +11,19 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import YEARS, is_ratio, is_unit, leading_zero, look_of, names_a_key, period_range, says_money
+from kebrin.grammar.words import (
+    YEARS,
+    average_word,
+    is_ratio,
+    is_unit,
+    leading_zero,
+    look_of,
+    names_a_key,
+    period_range,
+    says_money,
+    says_whole,
+    total_word,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -250,8 +262,8 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     kinds = _column_kinds(sheet, rows, columns)
     figures = [place for place, kind in enumerate(kinds) if kind in {"figures", "money"} and place]
     others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
-    if len(figures) >= 2 and period_name([heads[place] for place in figures]):
-        return False  # periods, with remarks beside them
+    if _heads_periods([heads[place] for place in figures]):
+        return False  # periods, with totals of them or remarks beside them
     if {"figures", "money"} <= set(kinds[1:]):
         return True
     if not others:
@@ -260,6 +272,12 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     if len(columns) == 2:
         return sheet.textual and _tells_records(sheet, rows, columns)
     return not figures or max(others) > min(figures) or _labels_first(sheet, rows, columns, kinds, heads)
+
+
+def _heads_periods(heads: Sequence[str]) -> bool:
+    """Whether two headings or more, beside those of totals and means, name periods of one kind."""
+    plain = [head for head in heads if not (total_word(head) or says_whole(head) or average_word(head))]
+    return len(plain) >= 2 and bool(period_name(plain))
 
 
 def _labels_first(

@@ -14,13 +14,8 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from kebrin.grammar.words import (
-    average_word,
-    carried_word,
-    of_which,
-    says_whole,
-    total_word,
-)
+from kebrin.grammar.periods import of_several_months, period_name
+from kebrin.grammar.words import average_word, carried_word, of_which, says_difference, says_whole, total_word
 from kebrin.layout.aggregates import find_aggregates
 from kebrin.layout.model import TotalLine
 from kebrin.layout.worded import settle_worded
@@ -34,6 +29,8 @@ if TYPE_CHECKING:
 
 # A line that is called a mean is the plain one if this share of its cells ties, or if it misses by this little.
 _ENOUGH_TIES, _NEAR_MEAN = 0.34, 0.01
+# A line that nothing but its place makes a total sums this many others at least.
+_FEWEST_PLACED = 3
 # Bits that an unworded sum must get right beyond the number of places it could have started at.
 _BITS = 14.0
 # As many suffice for a line whose label speaks of a whole ("All routes").
@@ -50,6 +47,7 @@ class Signs:
         wholes: lines that few figures show to be a sum, with what says so: they have no label of their own, say.
         listed: whether the lines are records of a list, none of which leaves by its sums.
         kept: labels, in small letters, of lines that are stated to be no totals.
+        grouped: whether each line is a whole group of lines, whose labels go with those of the others.
     """
 
     telling: NDArray[np.bool_] | None = None
@@ -57,6 +55,7 @@ class Signs:
     wholes: Mapping[int, str] = field(default_factory=dict)
     listed: bool = False
     kept: frozenset[str] = frozenset()
+    grouped: bool = False
 
 
 @dataclass
@@ -98,7 +97,7 @@ class Search:
                 for at, path in enumerate(self.paths)
                 for label in path
                 if label and says_whole(label)
-            }
+            } | dict.fromkeys(_beside_months(self.paths), "it names several months, beside months")
 
     def _says_total(self, label: str) -> bool:
         return self.words_count and bool(total_word(label) or average_word(label))
@@ -207,6 +206,14 @@ def _named_as_their_group(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
     }
 
 
+def _beside_months(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
+    """Lines whose label names a period of several months, where others name months."""
+    found = {at for at, path in enumerate(paths) if path and path[-1] and of_several_months(path[-1])}
+    others = [path[-1] or "" for at, path in enumerate(paths) if path and at not in found]
+    months = sum(bool(label) and period_name([label]) == "month" for label in dict.fromkeys(others))
+    return found if months > 1 else set()
+
+
 def _find_parents(search: Search) -> None:
     """Lines that are exactly the sum of the deeper lines below them: the hierarchy says whose sum, so few figures do."""
     depths = search.signs.depths
@@ -273,9 +280,12 @@ def _with_cause(search: Search, found: dict[int, NDArray[np.intp]]) -> dict[int,
 
 
 def _place(search: Search, line: int, parts: NDArray[np.intp]) -> str:
-    """What a line's place says: it stands last or first of all lines, or of its own group, and sums the rest of it."""
+    """What a line's place says: it stands last or first of all lines, or of its own group, and sums the rest of it.
+
+    Of three lines one is often the sum of the two others and no total: budget, actual and variance; opening, change, closing.
+    """
     telling = (~np.isnan(search.numbers[line])) & (search.filled[line] != 0) & search.telling
-    if telling.sum() < 2 or len(parts) < 2:
+    if telling.sum() < 2 or len(parts) < 2 or (len(parts) < _FEWEST_PLACED and not _may_be_halves(search, line, parts)):
         return ""
     before = parts[0] < line
     plain = [at for at in range(len(search.paths)) if at == line or (at not in search.found and not search.words[at])]
@@ -287,6 +297,16 @@ def _place(search: Search, line: int, parts: NDArray[np.intp]) -> str:
         if line == own[-1 if before else 0] and set(parts.tolist()) == set(own) - {line}:
             return f"it stands {'last' if before else 'first'} of its group"
     return ""
+
+
+def _may_be_halves(search: Search, line: int, parts: NDArray[np.intp]) -> bool:
+    """Whether a group that sums two others may do so as a whole its halves, and neither is a difference."""
+    labels = [label or "" for at in (line, *parts.tolist()) for label in search.paths[at]]
+    return (
+        search.signs.grouped
+        and not any(map(says_difference, labels))
+        and not bool((search.numbers[[line, *parts.tolist()]] < 0).any())
+    )
 
 
 def _find_groups(search: Search) -> None:
@@ -306,7 +326,7 @@ def _find_groups(search: Search) -> None:
         telling = np.tile(search.telling, len(inner[0]))
         own = Search(
             search.axis, wide, labels, np.arange(len(groups), dtype=np.int32), search.names, search.words_count,
-            Signs(telling, (), {}, listed=False, kept=search.signs.kept),
+            Signs(telling, (), {}, listed=False, kept=search.signs.kept, grouped=True),
         )  # fmt: skip
         _find_runs(own)
         for number, (parts, why, agree) in own.found.items():

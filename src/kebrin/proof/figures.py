@@ -12,7 +12,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import names_a_key, period_range
+from kebrin.grammar.words import is_ratio, names_a_key, period_range, says_rank
 from kebrin.proof.labelling import lines_in_use
 
 if TYPE_CHECKING:
@@ -44,6 +44,8 @@ def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list
             rows, columns = level.rows[there], level.columns[there]
             figures = _are_figures(sheet, rows, columns)
             if len(there) < 2 or figures.mean() < _MOSTLY or _may_label(sheet, level, rows, columns):
+                continue
+            if _stands_beside(sheet, segment, level):
                 continue
             others = [one for one in levels if one is not level]
             whole = bool((sheet.numbers[rows, columns][figures] % 1 == 0).all())
@@ -77,6 +79,15 @@ def _may_label(sheet: Sheet, level: Labels, rows: NDArray[np.int32], columns: ND
     rising = len(numbers) >= 5 and bool((steps > 0).all()) and bool((numbers % 1 == 0).all())
     leftmost = level.axis == 0 and int(columns.min()) == int(np.flatnonzero(sheet.filled[rows].any(axis=0))[0])
     return even or (rising and (level.axis == 1 or leftmost))
+
+
+def _stands_beside(sheet: Sheet, segment: Segment, level: Labels) -> bool:
+    """Whether figures right of the body say something of the values of their row: a share, a rank, a change."""
+    head = sheet.text(*level.head) if level.head[0] >= 0 else ""
+    body = max((int(one.columns.max()) for one in segment.sources if one.axis == 1 and len(one.columns)), default=-1)
+    there = level.columns[level.columns >= 0]
+    right = level.axis == 0 and len(there) > 0 and -1 < body < int(there.min())
+    return right and (is_ratio(head) or says_rank(head))
 
 
 def _tell_apart(sheet: Sheet, levels: Sequence[Labels], lines: NDArray[np.intp]) -> bool:
