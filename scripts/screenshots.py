@@ -35,7 +35,8 @@ def spoil(path: Path) -> None:
 def shoot(name: str, command: str, folder: Path, size: str) -> None:
     """Run a command in a terminal window and take its picture."""
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
-    shown = f"PS1=; clear; printf '$ {command}\\n'; {command}; tput civis; sleep 30"
+    ended = folder / "ended.txt"
+    shown = f"PS1=; set -o pipefail; clear; printf '$ {command}\\n'; {command}; echo $? > {ended}; tput civis; sleep 30"
     words = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", size, "-geometry", f"{WINDOWS[size]}+0+0", "-bg", "white",
              "-fg", "#222222",
              "-b", "10", "+sb", "-e", "bash", "-c", shown]  # fmt: skip
@@ -43,6 +44,31 @@ def shoot(name: str, command: str, folder: Path, size: str) -> None:
         time.sleep(6)
         subprocess.run(["import", "-window", "root", "-strip", str(SHOTS / f"{name}.png")], env=env, check=True)
         terminal.kill()
+    if ended.read_text().strip() not in {"0", "4"}:  # 4: done, and the proof does not hold
+        raise SystemExit(f"{name}: {command} ended with {ended.read_text().strip()}")
+
+
+def shoot_all(folder: Path) -> None:
+    """All pictures, in the order of the demo."""
+    copy_demo(folder)
+    shoot("demo", "kebrin demo", folder, "10")
+    shoot("survey", "kebrin survey traffic_2031.xlsx | sed -n 1,42p", folder, "10")
+    shoot("tidy", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")
+    shoot("draft", "kebrin draft traffic_*.xlsx -o new.plan.toml", folder, "11")
+    shoot(
+        "like",
+        "cat wanted.csv; kebrin draft traffic_2031.xlsx --like wanted.csv -o like.plan.toml | tail -30",
+        folder,
+        "11",
+    )
+    kb.read(folder / "traffic_2031.xlsx")["North Loop"].map().write(SHOTS / "map.png")
+    shoot("refunds", "kebrin run refunds.plan.toml", folder, "11")
+    shoot("values", "kebrin tidy refunds_*.csv -o r.csv >/dev/null; kebrin values r.csv | tail -44", folder, "10")
+    shoot("certificates", "kebrin run certificates.plan.toml", folder, "11")
+    shoot("codes", "kebrin codes r.csv Port -o list.csv", folder, "11")
+    shoot("trace", "kebrin trace traffic.csv 100", folder, "14")
+    spoil(folder / "traffic_2031.xlsx")
+    shoot("not-proved", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")
 
 
 def main() -> None:
@@ -55,27 +81,10 @@ def main() -> None:
         tempfile.TemporaryDirectory() as name,
     ):
         time.sleep(2)
-        folder = Path(name)
-        copy_demo(folder)
-        shoot("demo", "kebrin demo", folder, "10")
-        shoot("survey", "kebrin survey traffic_2031.xlsx | head -42", folder, "10")
-        shoot("tidy", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")
-        shoot("draft", "kebrin draft traffic_*.xlsx -o new.plan.toml", folder, "11")
-        shoot(
-            "like",
-            "cat wanted.csv; kebrin draft traffic_2031.xlsx --like wanted.csv -o like.plan.toml | tail -30",
-            folder,
-            "11",
-        )
-        kb.read(folder / "traffic_2031.xlsx")["North Loop"].map().write(SHOTS / "map.png")
-        shoot("refunds", "kebrin run refunds.plan.toml", folder, "11")
-        shoot("values", "kebrin tidy refunds_*.csv -o r.csv >/dev/null; kebrin values r.csv | tail -44", folder, "10")
-        shoot("certificates", "kebrin run certificates.plan.toml", folder, "11")
-        shoot("codes", "kebrin codes r.csv Port -o list.csv", folder, "11")
-        shoot("trace", "kebrin trace traffic.csv 100", folder, "14")
-        spoil(folder / "traffic_2031.xlsx")
-        shoot("not-proved", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")
-        screen.kill()
+        try:
+            shoot_all(Path(name))
+        finally:
+            screen.kill()
 
 
 if __name__ == "__main__":
