@@ -151,3 +151,13 @@ def test_three_tables_are_three_files_with_their_own_names(tmp_path: Path, kebri
     assert len({done.name for done in run.done}) == len(run.done) == 3
     kebrin("tidy", "depot.xlsx", "-o", "out.csv")
     assert len(list(tmp_path.glob("out*.csv"))) == 3
+
+
+def test_a_text_that_no_workbook_holds_is_told_and_nothing_is_written(tmp_path: Path) -> None:
+    source = tmp_path / "notes.csv"
+    source.write_text(f"Vessel,Note,Tons\nDunlin,{'x' * 40_000},5\nPetrel,short,6\nGannet,ok,7\n", encoding="utf-8")
+    run = kb.tidy_reports(source)
+    (name,) = run.tables
+    with pytest.raises(kb.KebrinError, match="40,000 letters"):
+        run.write({name: tmp_path / "notes.xlsx"})
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["notes.csv"]

@@ -153,7 +153,7 @@ class Table(CoreTable):
         target = Path(path)
         publish.refuse_ending(target)
         with whole_file(target) as part:
-            write_table(self, part, kind=target.suffix)
+            write_table(self, part, kind=target.suffix, shown=target)
 
     def __repr__(self) -> str:
         said = f"Table: {len(self):,} rows; {', '.join(self.columns)}"

@@ -57,7 +57,7 @@ def publish(done: Done, path: Path, *, accept: bool = False) -> Published:
     if accept and not done.proof.holds:
         done = replace(done, proof=replace(done.proof, accepted=True))
     with whole_files([target, proof_path(target)]) as (part, proof_part):
-        write_table(done.table, part, kind=path.suffix)
+        write_table(done.table, part, kind=path.suffix, shown=target)
         proof_part.write_text(_proof_text(done, target.name, part, target.parent), "utf-8")
     if not held_back:
         stale = unproved_path(path)

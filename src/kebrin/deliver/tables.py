@@ -7,22 +7,27 @@ import datetime as dt
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from kebrin.errors import OutputError, Place
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterator
     from pathlib import Path
 
     from kebrin.table import Table
 
 _BATCH = 65_536
+# Letters in one cell of a workbook, by the format's own limit.
+_LONGEST_XLSX_TEXT = 32_767
 _MOST_XLSX_ROWS = 1_048_575
 _NEEDS_QUOTES = (",", '"', "\n", "\r")
 
 
-def write_table(table: Table, path: Path, *, kind: str = "") -> None:
+def write_table(table: Table, path: Path, *, kind: str = "", shown: Path | None = None) -> None:
     """Write a table by the file's ending, or by `kind` ('.csv', ...) if the name has another.
+
+    Messages name the file `shown`, where the one that is written is only on its way there.
 
     Raises:
         OutputError: the ending is not known, or the table does not fit the format.
@@ -33,7 +38,24 @@ def write_table(table: Table, path: Path, *, kind: str = "") -> None:
             f"tables are not written as {ending or 'a file without an ending'!r}", Place(str(path)),
             why=f"the endings known are {', '.join(WRITERS)}", do="Name the output with one of these",
         )  # fmt: skip
+    if ending == ".xlsx":
+        _refuse_too_large(table, shown or path)
     WRITERS[ending](table, path)
+
+
+def _refuse_too_large(table: Table, shown: Path) -> None:
+    """Refuse what a sheet of a workbook can't hold."""
+    if len(table) > _MOST_XLSX_ROWS:
+        raise OutputError(
+            f"the table has {len(table):,} rows", Place(str(shown)), why=f"an .xlsx sheet holds {_MOST_XLSX_ROWS:,} of them",
+            do="Write .parquet or .csv",
+        )  # fmt: skip
+    for name, longest in _longest_texts(table):
+        if longest > _LONGEST_XLSX_TEXT:
+            raise OutputError(
+                f"a text in the column {name!r} has {longest:,} letters", Place(str(shown)),
+                why=f"a cell of an .xlsx sheet holds {_LONGEST_XLSX_TEXT:,} of them", do="Write .parquet or .csv",
+            )  # fmt: skip
 
 
 def _csv(table: Table, path: Path) -> None:
@@ -98,11 +120,6 @@ def _parquet(table: Table, path: Path) -> None:
 
 def _xlsx(table: Table, path: Path) -> None:
     """One sheet named 'tidy', a bold heading row that stays in view, real dates and numbers."""
-    if len(table) > _MOST_XLSX_ROWS:
-        raise OutputError(
-            f"the table has {len(table):,} rows", Place(str(path)), why=f"an .xlsx sheet holds {_MOST_XLSX_ROWS:,} of them",
-            do="Write .parquet or .csv",
-        )  # fmt: skip
     import xlsxwriter
 
     with xlsxwriter.Workbook(
@@ -120,6 +137,15 @@ def _xlsx(table: Table, path: Path) -> None:
                     if value is not None:
                         sheet.write(row, column, value, formats[column])
                 row += 1
+
+
+def _longest_texts(table: Table) -> Iterator[tuple[str, int]]:
+    """The length of the longest text in each column that holds texts."""
+    for name, column in zip(table.columns, table.data.columns, strict=True):
+        for chunk in column.chunks:
+            texts = chunk.dictionary if pa.types.is_dictionary(chunk.type) else chunk
+            if pa.types.is_string(texts.type) or pa.types.is_large_string(texts.type):
+                yield name, pc.max(pc.utf8_length(texts)).as_py() or 0
 
 
 def _format(field: pa.Field) -> str:
