@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import csv
 import json
+import subprocess
+import sys
 from typing import TYPE_CHECKING
 
 import openpyxl
@@ -181,3 +183,11 @@ def test_help_and_version_answer_without_heavy_packages(kebrin: Kebrin) -> None:
     for command in ("tidy", "survey", "draft", "run", "trace", "demo"):
         shown = kebrin(command, "--help").stdout
         assert f"Example: kebrin {command}" in shown
+
+
+def test_a_closed_standard_output_is_no_fault(tmp_path: Path) -> None:
+    source = tmp_path / "quays.csv"
+    source.write_text("Quay,Jan,Feb\nEast,1,2\nWest,3,4\n", encoding="utf-8")
+    command = f'"{sys.executable}" -m kebrin survey "{source}" >&-'
+    done = subprocess.run(["bash", "-c", command], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stderr) == (0, "")

@@ -126,7 +126,7 @@ def test_periods_beside_other_headings_are_a_question(tmp_path: Path, others: li
     rows = [["Crew", "Mon", "Tue", "Wed", *others], ["Ness", 8, 7.5, 8, 11, 12][: 4 + len(others)]]
     rows += [["Brae", 6, 8, 8, 90, 13][: 4 + len(others)], ["Hallan", 0, 4, 5, 77, 14][: 4 + len(others)]]
     (question,) = asked(write_book(tmp_path / "r.xlsx", {"Hours": rows}))
-    assert "it heads periods ('Mon', 'Tue', ...)" in question
+    assert "heads periods ('Mon', 'Tue', ...)" in question
     assert repr(others[0]) in question
 
 

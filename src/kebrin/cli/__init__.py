@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from contextlib import suppress
+from io import TextIOWrapper
 
 
 def main() -> None:
@@ -18,8 +18,8 @@ def main() -> None:
 
     for stream in (sys.stdout, sys.stderr):
         # A terminal that can't show a sign shows a stand-in, and a file name that is no UTF-8 can still be told.
-        with suppress(AttributeError, ValueError):
-            stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
+        if isinstance(stream, TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
     code: object = 0
     try:
         app(prog_name="kebrin")
@@ -27,8 +27,9 @@ def main() -> None:
         code = end.code
     # All files are closed and all output is flushed; taking half a million cells apart one by one helps nobody.
     try:
-        sys.stdout.flush()
-        sys.stderr.flush()
+        for stream in (sys.stdout, sys.stderr):
+            if stream is not None:  # closed by whoever called
+                stream.flush()
     except BrokenPipeError:
         code = 0
     except (OSError, ValueError):

@@ -68,7 +68,7 @@ def mixed_doubt(boxhead: Sequence[Level], known: Collection[str] = ()) -> list[E
         known: labels that are stated to be no totals.
 
     >>> mixed_doubt([Level.of("heading", ["Mon", "Tue", "Hours"], 0)])[0].why
-    "it heads periods ('Mon', 'Tue') and also 'Hours', which is none"
+    "heads periods ('Mon', 'Tue') and also 'Hours', which is none"
     """
     found = []
     for level in boxhead:
@@ -78,6 +78,6 @@ def mixed_doubt(boxhead: Sequence[Level], known: Collection[str] = ()) -> list[E
         if len(periods) > 1 and others and period_name(periods):
             shown = ", ".join(map(repr, periods[:2])) + (", ..." if len(periods) > 2 else "")
             rest = ", ".join(map(repr, others[:3])) + (", ..." if len(others) > 3 else "")
-            why = f"it heads periods ({shown}) and also {rest}, which {'is' if len(others) == 1 else 'are'} none"
+            why = f"heads periods ({shown}) and also {rest}, which {'is' if len(others) == 1 else 'are'} none"
             found.append(Evidence(DOUBTED, f"row {level.line + 1}", why, 0.5))
     return found

@@ -160,8 +160,8 @@ def _worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     ]
     remarks += [
         Remark(
-            "question", f"{said.where} {said.why}: state its label as totals or as not_totals in the plan's layout", sheet.source,
-            sheet.name, count=1,
+            "question", f"{said.where} {said.why}: state such a label as totals or as not_totals in the plan's layout",
+            sheet.source, sheet.name, count=1,
         )
         for layout in layouts
         for said in layout.evidence
