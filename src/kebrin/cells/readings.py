@@ -41,12 +41,14 @@ class Hints:
         assumed: the decimal sign to try where nothing on the sheet settles it.
         missing: texts that a person states to mean "no value", in small letters.
         delimiter: what parts the cells of a text file.
+        codes: the columns whose digits are names, by their number formats.
     """
 
     decimal: str = ""
     assumed: str = ""
     missing: frozenset[str] = frozenset()
     delimiter: str = ""
+    codes: frozenset[int] = frozenset()
 
 
 @dataclass(frozen=True, eq=False)
@@ -135,12 +137,14 @@ def _by_column(
     own = own.copy()
     odd = np.flatnonzero(
         (own == Look.CODE)
+        | np.isin(cells.columns, list(hints.codes))
         | np.fromiter((bool(reading.unit) for reading in cells.readings), np.bool_, len(own))
         | np.fromiter((_may_be_mark(text, legend, hints) for text in cells.texts), np.bool_, len(own))
     )
     for column in np.unique(cells.columns[odd]).tolist():
         here = np.flatnonzero(cells.columns == column)
-        _settle_column(cells, own, here, int((looks[:, column] == Look.NUMBER).sum()), legend, hints)
+        real = int((looks[:, column] == Look.NUMBER).sum())
+        _settle_column(cells, own, here, real, legend, hints, named=column in hints.codes)
     return own
 
 
@@ -150,8 +154,9 @@ def _may_be_mark(text: str, legend: Collection[str], hints: Hints) -> bool:
 
 
 def _settle_column(
-    cells: _Texts, own: NDArray[np.uint8], here: NDArray[np.intp], real: int, legend: dict[str, str], hints: Hints
-) -> None:
+    cells: _Texts, own: NDArray[np.uint8], here: NDArray[np.intp], real: int, legend: dict[str, str], hints: Hints, *,
+    named: bool = False,
+) -> None:  # fmt: skip
     readings = [cells.readings[at] for at in here.tolist()]
     texts = [cells.texts[at].strip() for at in here.tolist()]
     hard = real + sum(not one.unit and one.look in {Look.NUMBER, Look.MARKED, Look.FIGURE} for one in readings)
@@ -170,7 +175,7 @@ def _settle_column(
             flag = len(one.unit) <= _LONGEST_FLAG and one.unit.islower() and hard >= count
             unit = one.unit == common and count >= _UNIT_SHARE * (hard + sum(units.values())) and count > 1
             own[at] = Look.FIGURE if flag or unit or one.unit in legend else Look.WORDS
-        elif codes and real == 0 and one.look == Look.NUMBER and text.isdigit():
+        elif one.look == Look.NUMBER and text.isdigit() and (named or (codes and real == 0)):
             own[at] = Look.CODE  # with leading zeros among them the others are names too
 
 

@@ -51,6 +51,7 @@ class Sheet:
         has_hidden_lines: whether some row or column is hidden; `formats` says which.
         hints: what is known of the texts from elsewhere (a stated decimal sign, the file's delimiter).
         is_turned: whether rows stand for the file's columns.
+        emptied: addresses of formulas without a stored result that are taken as empty.
 
     >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
     >>> sheet.shape, sheet.at(1, 1), Kind(sheet.kinds[1, 1]).word
@@ -68,6 +69,7 @@ class Sheet:
     has_hidden_lines: bool = False
     hints: Hints = Hints()  # noqa: RUF009 - it is frozen
     is_turned: bool = False
+    emptied: tuple[str, ...] = ()
 
     @classmethod
     def of(cls, rows: Iterable[Iterable[Any]], *, name: str = "Sheet", merges: Iterable[Area] = ()) -> Self:
@@ -97,7 +99,7 @@ class Sheet:
         merges = tuple(Area(area.left, area.top, area.right, area.bottom) for area in self.merges)
         return replace(
             self, values=self.values.T.copy(), kinds=self.kinds.T.copy(), merges=merges, look_up_formats=None,
-            has_hidden_lines=False, is_turned=not self.is_turned,
+            has_hidden_lines=False, is_turned=not self.is_turned, hints=replace(self.hints, codes=frozenset()),
         )  # fmt: skip
 
     def text(self, row: int, column: int) -> str:

@@ -19,6 +19,7 @@ from kebrin.layout.frame import Around, Frame
 from kebrin.layout.listing import as_list, as_records
 from kebrin.layout.lists import is_calendar, is_form
 from kebrin.layout.model import Evidence, Layout, Stated
+from kebrin.layout.omitting import lines_left_out, without_blocks
 from kebrin.layout.play import Play, from_anchor, hidden_lines, in_play
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import Split, find_split
@@ -26,7 +27,6 @@ from kebrin.layout.stating import (
     Anchor,
     find_anchor,
     find_end,
-    lines_left_out,
     refuse_depth,
     refuse_width,
     refuse_without_effect,
@@ -96,6 +96,7 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     framed = [(region, _framed(sheet, play.within(region), anchor, stated)) for region in regions]
     found = _built(sheet, [(region, frame) for region, frame in framed if frame is not None], stated, fields)
     refuse_without_effect(sheet, found, stated)
+    found = without_blocks(sheet, found, stated.leave_out)
     return [replace(layout, left_out=tuple(out)) for layout in found] if out else found
 
 

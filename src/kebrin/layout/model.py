@@ -154,8 +154,8 @@ class Layout:
     Rows and columns are the sheet's own, 0-based; `boxhead` holds the labels over `body_columns` (outermost level
     first), `stub` those over `body_rows`, levels of cut-in heads included. Total lines, spacers, label-only rows and
     `repeats` (heading rows that are said again) and `pages` (lines that say which page it is) are in neither.
-    `silent_rows` are heading rows that a person says to be no level, `left_out` lines that a person leaves out.
-    `beside_columns` are label columns right of the body
+    `silent_rows` are heading rows that a person says to be no level, `left_out` lines that a person leaves out and
+    `left_cells` those of whole blocks. `beside_columns` are label columns right of the body
     (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
     explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
     record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind of period it is, if it
@@ -180,6 +180,7 @@ class Layout:
     pages: tuple[int, ...] = ()
     silent_rows: tuple[int, ...] = ()
     left_out: tuple[tuple[Literal["row", "column"], int], ...] = ()
+    left_cells: tuple[tuple[int, int], ...] = ()
     beside_columns: tuple[int, ...] = ()
     mark_columns: tuple[tuple[int, int], ...] = ()
     notes: tuple[tuple[str, str], ...] = ()
@@ -266,7 +267,7 @@ class Stated:
         not_totals: labels of lines that are called a total and are none.
         fill: 'none' if blank labels are not filled down.
         turn: whether the sheet lists its records across, and is turned round.
-        leave_out: rows and columns that are left out: 'row 7', 'rows 7-9', 'column C', or a label, which may hold `*`.
+        leave_out: what is left out: 'row 7', 'rows 7-9', 'column C', 'block 2', 'block TITLE', or a label, which may hold `*`.
     """
 
     starts: str = ""

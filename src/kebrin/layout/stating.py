@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
-from fnmatch import fnmatchcase
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.address import column_number
 from kebrin.cells import Kind, Sheet, a1, neat, parse_a1
 from kebrin.errors import LayoutError, Place, nearest
 
@@ -67,7 +64,7 @@ def find_anchor(sheet: Sheet, stated: Stated) -> Anchor | None:
                 why=f"cells in use end at {_corner(sheet)}", do="Correct the address in the plan",
             )  # fmt: skip
         return Anchor(*cell, exact=True, said=stated.starts)
-    row, column = _find_text(sheet, stated.starts, "starts")
+    row, column = find_text(sheet, stated.starts, "starts")
     bottom = next((area.bottom for area in sheet.merges if area.holds(row, column)), row)
     return Anchor(bottom, column, exact=False, said=stated.starts)
 
@@ -83,14 +80,19 @@ def find_end(sheet: Sheet, stated: Stated) -> End | None:
     cell = parse_a1(stated.ends)
     if cell is not None:
         return End(*cell)
-    row, _ = _find_text(sheet, stated.ends, "ends")
+    row, _ = find_text(sheet, stated.ends, "ends")
     return End(row - 1, sheet.shape[1] - 1)
 
 
-def _find_text(sheet: Sheet, wanted: str, key: str) -> tuple[int, int]:
+def find_text(sheet: Sheet, wanted: str, key: str) -> tuple[int, int]:
+    """The first cell that says a text, its case, colon and marks aside.
+
+    Raises:
+        LayoutError: no cell does; the nearest text is told, and the key of the plan that names it.
+    """
     sought = neat(wanted).casefold()
     near: set[str] = set()
-    for row, column, text in _texts(sheet):
+    for row, column, text in texts_of(sheet):
         if text.casefold() == sought or text.casefold().rstrip(" :*") == sought:
             return row, column
         near.add(text)
@@ -102,47 +104,10 @@ def _find_text(sheet: Sheet, wanted: str, key: str) -> tuple[int, int]:
     )  # fmt: skip
 
 
-def _texts(sheet: Sheet) -> Iterator[tuple[int, int, str]]:
+def texts_of(sheet: Sheet) -> Iterator[tuple[int, int, str]]:
+    """The texts of a sheet with their row and column."""
     for row, column in np.argwhere(sheet.kinds == Kind.TEXT).tolist():
         yield row, column, sheet.text(row, column)
-
-
-_ROWS = re.compile(r"rows?\s+(\d+)(?:\s*[-–]\s*(\d+))?", re.IGNORECASE)
-_COLUMNS = re.compile(r"columns?\s+([A-Za-z]{1,3})(?:\s*[-–]\s*([A-Za-z]{1,3}))?", re.IGNORECASE)
-
-
-def lines_left_out(sheet: Sheet, stated: Sequence[str]) -> tuple[tuple[Literal["row", "column"], int], ...]:
-    """The rows and columns that a person leaves out, by place or by a label that one of their cells bears.
-
-    >>> sheet = Sheet.of([["Quay", "Jan", "Notes"], ["East", 1, "x"], ["Test line", 9, "y"]])
-    >>> lines_left_out(sheet, ["Test*", "column C"])
-    (('row', 2), ('column', 2))
-
-    Raises:
-        LayoutError: nothing on the sheet is called so.
-    """
-    found: list[tuple[Literal["row", "column"], int]] = []
-    for said in stated:
-        rows, columns = _ROWS.fullmatch(said.strip()), _COLUMNS.fullmatch(said.strip())
-        if rows is not None:
-            first, last = int(rows[1]), int(rows[2] or rows[1])
-            found += [("row", at - 1) for at in range(first, last + 1) if at <= sheet.shape[0]]
-        elif columns is not None:
-            first, last = (column_number(letters) for letters in (columns[1], columns[2] or columns[1]))
-            found += [("column", at) for at in range(first, last + 1) if at < sheet.shape[1]]
-        else:
-            own = [_line_called(sheet, row, column) for row, column, text in _texts(sheet)
-                   if fnmatchcase(text.casefold(), neat(said).casefold())]  # fmt: skip
-            if not own:
-                _find_text(sheet, said, "leave_out")
-            found += own
-    return tuple(dict.fromkeys(found))
-
-
-def _line_called(sheet: Sheet, row: int, column: int) -> tuple[Literal["row", "column"], int]:
-    """Whether a label names its row or its column: figures stand right of it, or below it."""
-    beside = int(sheet.data[row, column + 1 :].sum())
-    return ("row", row) if beside or not sheet.data[row + 1 :, column].any() else ("column", column)
 
 
 def refuse_without_effect(sheet: Sheet, layouts: Sequence[Layout], stated: Stated) -> None:
@@ -172,7 +137,7 @@ def refuse_without_effect(sheet: Sheet, layouts: Sequence[Layout], stated: State
             f"the block does not end at {stated.ends}", Place(sheet.source, sheet.name, stated.ends),
             why=f"its last cell is {shown}", do="Correct ends in the plan, or leave it out",
         )  # fmt: skip
-    texts = {text.casefold() for _, _, text in _texts(sheet)} if stated.totals else set()
+    texts = {text.casefold() for _, _, text in texts_of(sheet)} if stated.totals else set()
     totals = {
         sheet.text(*cell).casefold()
         for one in layouts

@@ -107,6 +107,10 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
     one = table()
     one.add("files", _files(group, base))
     sheets = _sheets(group, found)
+    empty = {work.ledger.sheet: work.ledger.cells for work in found.works if not work.pieces}
+    if empty:
+        shown = ", ".join(f"{name} ({cells:,} cell{'s' * (cells > 1)})" for name, cells in empty.items())
+        one.add(comment(f"no table was found on {shown}"))
     if sheets is not None:
         one.add("sheets", sheets)
     one.add(nl())
@@ -167,12 +171,15 @@ def _sheets(group: Group, found: Found) -> tomlkit.items.Item | None:
     mine = {piece.sheet for piece in group.pieces}
     every = list(dict.fromkeys(name for source in found.sources for name in source.used))
     others = [name for name in every if name not in mine]
-    if not others:
+    hidden = list(dict.fromkeys(name for source in found.sources for name in source.left_out))
+    if not others and len(every) + len(hidden) <= len(found.sources):
         return None
-    if len(found.groups) > 1 or len(others) > len(mine):
-        return tomlkit.item(sorted(mine, key=every.index))
     choice = tomlkit.inline_table()
-    choice.add("except", tomlkit.item(others))
+    if others and (len(found.groups) > 1 or len(others) > len(mine)):
+        choice.add("only", tomlkit.item(sorted(mine, key=every.index)))
+    elif others:
+        choice.add("except", tomlkit.item(others))
+    choice.add("seen", tomlkit.item([*every, *hidden]))
     return choice
 
 

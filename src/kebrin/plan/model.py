@@ -19,10 +19,14 @@ class _Strict(BaseModel):
 
 
 class SheetChoice(_Strict):
-    """Which sheets a table is read from: some only, or all except some. Names may hold `*` and `?`."""
+    """Which sheets a table is read from: some only, or all except some. Names may hold `*` and `?`.
+
+    `seen` are the sheets that were there when the plan was drafted: what is new since is told.
+    """
 
     only: tuple[str, ...] = ()
     but: tuple[str, ...] = Field(default=(), alias="except")
+    seen: tuple[str, ...] = ()
     hidden: bool = False
 
     def takes(self, name: str) -> bool:
@@ -65,7 +69,8 @@ class LayoutPlan(_Strict):
     total lines that neither their wording nor their sums would show, `not_totals` those of lines that are called a total
     and are none. `fill = "none"` stops filling blank labels from above,
     `turn = true` reads a sheet whose records stand side by side. `leave_out` leaves out rows and columns, by place
-    ('row 7', 'rows 7-9', 'column C') or by a label, which may hold `*`.
+    ('row 7', 'rows 7-9', 'column C') or by a label, whole sheets ('sheet Test*') and blocks ('block 2', 'block A7:D12', 'block
+    Old figures'); names, labels and titles may hold `*`.
     """
 
     starts: str = ""
@@ -101,13 +106,15 @@ class TablePlan(_Strict):
     name columns as they are before `columns` renames them. `kinds` declares what a column must hold after the steps: text,
     number, date, moment or yes and no; anything else is refused. `columns` chooses the columns that are written, in this order:
     a list of names, or a table of new names with the names that the columns have so far, or their places, counted from 1,
-    where a heading changes every day. All are written if it is left out.
+    where a heading changes every day. All are written if it is left out. `stored = "blank"` takes formulas without a stored
+    result as empty, where no other formula of their sheet has one.
     """
 
     files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])]
     sheets: Annotated[
         SheetChoice, BeforeValidator(_as_choice, json_schema_input_type=str | list[str] | SheetChoice)
     ] = SheetChoice()
+    stored: Literal["", "blank"] = ""
     layout: LayoutPlan = LayoutPlan()
     fields: dict[str, str] = {}
     labels: dict[str, tuple[str, ...]] = {}

@@ -6,11 +6,18 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import LayoutError, Place, PlanError
-from kebrin.layout import Stated
+from kebrin.layout import Stated, sheets_left_out
 from kebrin.sources import files, read
 from kebrin.table import Remark
 from kebrin.tidy import Keep
-from kebrin.work.holding import gained_levels, label_changes, refuse_shifts, refuse_unnamed_column
+from kebrin.work.holding import (
+    gained_levels,
+    label_changes,
+    refuse_shifts,
+    refuse_unnamed_column,
+    unseen_sheets,
+    with_known_spellings,
+)
 from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove, refuse_other_kinds
 from kebrin.work.sheet import Piece, SheetWork, source_of, work_sheet
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
@@ -82,7 +89,7 @@ def _run_table(
     for path in _paths(plan, base):
         if on_file is not None:
             on_file(str(path))
-        parts.append(_part(read(path), plan, terms))
+        parts.append(_part(read(path, stored=plan.stored), plan, terms))
     works = [work for part in parts for work in part.works]
     pieces = [piece for work in works for piece in work.pieces]
     if not pieces:
@@ -90,9 +97,11 @@ def _run_table(
             f"the plan chose no sheet for the table {name!r}", Place(", ".join(part.source.file for part in parts)),
             do="Correct sheets in the plan",
         )  # fmt: skip
-    _refuse_without_effect(plan, works, pieces)
+    _refuse_without_effect(plan, parts, works, pieces)
     table, _ = join(pieces, [stamp for part in parts for stamp in part.stamps])
-    said = label_changes(table, plan.labels)
+    table = with_known_spellings(table, plan.labels)
+    said = [one for part in parts for one in unseen_sheets(part.source, plan.sheets.seen)]
+    said += label_changes(table, plan.labels)
     stepped = take_steps(table.shortened(plan.shorten), plan.step, base, name)
     refuse_other_kinds(stepped, plan.kinds)
     picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
@@ -106,17 +115,27 @@ def _run_table(
     return done
 
 
-def _refuse_without_effect(plan: TablePlan, works: Sequence[SheetWork], pieces: Sequence[Piece]) -> None:
+def _refuse_without_effect(
+    plan: TablePlan, parts: Sequence[_Part], works: Sequence[SheetWork], pieces: Sequence[Piece]
+) -> None:
     """Refuse labels that no sheet bears, and a name for values that have names already.
 
     Raises:
         PlanError: what has no effect.
     """
+    first = Place(parts[0].source.file)
     for key, labels in (("totals", plan.layout.totals), ("not_totals", plan.layout.not_totals)):
         absent = [label for label in labels if all(label in work.absent for work in works)]
         if absent:
             raise PlanError(
-                f"{key} names {absent[0]!r}, which stands on none of the sheets", Place(), why="it has no effect",
+                f"{key} names {absent[0]!r}, which stands on none of the sheets", first, why="it has no effect",
+                do="Correct it in the plan, or leave it out",
+            )  # fmt: skip
+    names = [name for part in parts for name in (*part.source.used, *part.source.left_out)]
+    for said in plan.layout.leave_out:
+        if said.casefold().startswith("sheet ") and not sheets_left_out(names, [said]):
+            raise PlanError(
+                f"leave_out names {said!r}, and no sheet is called so", first, why=f"the sheets are {', '.join(names[:8])}",
                 do="Correct it in the plan, or leave it out",
             )  # fmt: skip
     if plan.layout.measure and all(piece.layout.measures for piece in pieces):
@@ -135,8 +154,9 @@ def _part(report: Report, plan: TablePlan, terms: Terms) -> _Part:
     choice = plan.sheets
     refuse_unknown_sheets(report, choice.only, "sheets")
     works, stamps, others = [], [], {}
+    gone = sheets_left_out(report.names, plan.layout.leave_out)
     for name in report.names:
-        if not choice.takes(name):
+        if not choice.takes(name) or name in gone:
             others[name] = NOT_CHOSEN
         elif name in report.hidden and name not in choice.only and not choice.hidden:
             others[name] = report.hidden[name]

@@ -1,6 +1,7 @@
 """Proof: the reach of every cell, tie-outs, conservation and the trace from a value to its cell."""
 
 from kebrin.proof.conservation import BodyAccount, Conservation, body_accounts, conserve
+from kebrin.proof.elsewhere import totals_elsewhere
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
 from kebrin.proof.left import Left, Why
 from kebrin.proof.proof import Proof, Source
@@ -9,5 +10,5 @@ from kebrin.proof.ties import Gap, TieOut, tie_out
 
 __all__ = [
     "BodyAccount", "Conservation", "FieldAt", "Gap", "Left", "LeftLine", "Objection", "Proof", "SheetLedger", "Source",
-    "TieOut", "Use", "Verdict", "Why", "body_accounts", "conserve", "reach", "tie_out",
+    "TieOut", "Use", "Verdict", "Why", "body_accounts", "conserve", "reach", "tie_out", "totals_elsewhere",
 ]  # fmt: skip

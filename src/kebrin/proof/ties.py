@@ -8,7 +8,7 @@ rounding: a note says so, formats hide decimals, or many totals are off a little
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -51,8 +51,9 @@ class Gap:
     @property
     def said(self) -> str:
         """The gap in a clause."""
+        parts = "1 part sums" if self.terms == 1 else f"{self.terms} parts sum"
         return (
-            f"{self.cell} ({self.line}) states {self.stated:,.10g}, its {self.terms} parts sum to {self.computed:,.10g}, "
+            f"{self.cell} ({self.line}) states {self.stated:,.10g}, its {parts} to {self.computed:,.10g}, "
             f"a difference of {self.difference:+,.10g}"
         )
 
@@ -90,6 +91,14 @@ class TieOut:
     def holds(self) -> bool:
         """Whether every stated total ties."""
         return not self.failed
+
+    def with_more(self, other: TieOut) -> TieOut:
+        """These totals and those of another comparison on the same sheet."""
+        return replace(
+            self, lines=self.lines + other.lines, exact=self.exact + other.exact, rounded=self.rounded + other.rounded,
+            gaps=(*self.gaps, *other.gaps), failed=self.failed + other.failed, apart=self.apart + other.apart,
+            widest=max(self.widest, other.widest),
+        )  # fmt: skip
 
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file."""

@@ -15,8 +15,13 @@ if TYPE_CHECKING:
 __all__ = ["files", "read"]
 
 
-def read(path: str | Path, *, opened: Workbook | None = None) -> Report:
+def read(path: str | Path, *, opened: Workbook | None = None, stored: str = "") -> Report:
     """Read a report by its ending: .xlsx, .xlsm, .csv, .tsv or .txt.
+
+    Args:
+        path: the file.
+        opened: the same file, if it was opened ahead.
+        stored: 'blank' if formulas without a stored result are empty.
 
     Raises:
         SourceError: another ending, or the file is not what its ending says.
@@ -25,7 +30,7 @@ def read(path: str | Path, *, opened: Workbook | None = None) -> Report:
     if path.suffix.lower() in files.WORKBOOK_ENDINGS:
         from kebrin.sources import xlsx
 
-        return xlsx.read(path, opened=opened)
+        return xlsx.read(path, opened=opened, stored=stored)
     if path.suffix.lower() in files.TEXT_ENDINGS:
         from kebrin.sources import delimited
 

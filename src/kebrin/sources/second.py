@@ -32,6 +32,9 @@ _BUILT_IN = {
     40: "#,##0.00", 44: '_("$"* #,##0.00_)', 49: "@",
 }  # fmt: skip
 
+#: Number formats that only pad with zeros, dashes and blanks between them at most: what bears them is an identifier.
+PADDED = re.compile(r"0{2,}(?:(?:\\?[-/. ]|\"[-/. ]\")0{2,})*|0(?:(?:\\?[-/ ]|\"[-/ ]\")0{2,})+")
+
 
 @dataclass
 class SecondLook:
@@ -167,6 +170,20 @@ def read_styles(path: Path) -> list[Style]:
     fonts = [_on(font.find("{*}b")) for font in root.findall("{*}fonts/{*}font")]
     fills = [_is_filled(fill) for fill in root.findall("{*}fills/{*}fill")]
     return [_style(entry, codes, fonts, fills) for entry in root.findall("{*}cellXfs/{*}xf")]
+
+
+def padded(number: float, code: str) -> str:
+    r"""A whole number as a format of zeros writes it.
+
+    >>> padded(410.0, "00000"), padded(5550123.0, "000\\-0000")
+    ('00410', '555-0123')
+    """
+    shape = code.replace("\\", "").replace('"', "")
+    digits = str(int(abs(number))).zfill(shape.count("0"))
+    ahead = len(digits) - shape.count("0")
+    rest = iter(digits[ahead:])
+    written = digits[:ahead] + "".join(next(rest) if sign == "0" else sign for sign in shape)
+    return f"-{written}" if number < 0 else written
 
 
 def _style(entry: etree._Element, codes: dict[int, str], fonts: list[bool], fills: list[bool]) -> Style:

@@ -33,6 +33,7 @@ _ANY_HIDDEN = re.compile(rb"""\shidden=["'](?:1|true)["']""")
 _UNSTORED = re.compile(
     rb"(?:</(?:\w+:)?f>|<(?:\w+:)?f(?:\s[^>]*)?/>)\s*(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v></(?:\w+:)?v>)?\s*</"
 )
+_PADS = re.compile(rb"""formatCode=["']00""" rb"""|formatCode=["']0(?:\\|&quot;)?[-/ ]""")
 _CHUNK, _OVERLAP = 8 << 20, 1024
 _RELATION = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
 _STRICT_RELATION = "{http://purl.oclc.org/ooxml/officeDocument/relationships}id"
@@ -60,13 +61,17 @@ class RawSheet:
 
 @dataclass(frozen=True, eq=False)
 class Workbook:
-    """An opened workbook: names in order, hidden names, the zip part of each sheet, and rows on demand."""
+    """An opened workbook: names in order, hidden names, the zip part of each sheet, and rows on demand.
+
+    `pads_digits` says whether one of its number formats only pads with zeros.
+    """
 
     path: Path
     names: tuple[str, ...]
     hidden: dict[str, str]
     parts: dict[str, str]
     digest: str
+    pads_digits: bool = field(repr=False)
     _book: calamine.CalamineWorkbook = field(repr=False)
     _kept: dict[str, RawSheet] = field(default_factory=dict, repr=False)
 
@@ -108,11 +113,12 @@ def open_workbook(path: Path) -> Workbook:
     try:
         with telling(where), zipfile.ZipFile(path) as package:
             parts, states = _contents(package)
+            pads = _pads_digits(package)
         book = calamine.CalamineWorkbook.from_path(str(path))
     except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError, calamine.CalamineError, EOFError) as error:
         raise damaged(where, error) from error
     hidden = {name: _VISIBLE[state] for name, state in states.items() if state in _VISIBLE}
-    return Workbook(path, tuple(parts), hidden, parts, files.digest(path), book)
+    return Workbook(path, tuple(parts), hidden, parts, files.digest(path), pads, book)
 
 
 def _refuse_what_is_none(path: Path, nature: str) -> None:
@@ -158,6 +164,13 @@ def _contents(package: zipfile.ZipFile) -> tuple[dict[str, str], dict[str, str]]
         parts[name] = part_name(names, stated)
         states[name] = sheet.get("state") or "visible"
     return parts, states
+
+
+def _pads_digits(package: zipfile.ZipFile) -> bool:
+    """Whether some number format only pads with zeros (`00000`)."""
+    if "xl/styles.xml" not in package.namelist():
+        return False
+    return _PADS.search(package.read("xl/styles.xml")) is not None
 
 
 def _signs(path: Path, part: str) -> Signs:

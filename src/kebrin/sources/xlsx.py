@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Area, Formats, Kind, Report, Sheet, addresses, kinds_of
+from kebrin.address import a1
+from kebrin.cells import Area, Formats, Hints, Kind, Report, Sheet, addresses, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import second
 from kebrin.sources.parts import telling
@@ -19,39 +20,71 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
+# Of a column's numbers so many must bear a format of zeros for it to be a column of identifiers.
+_MOSTLY = 0.8
 
-def read(path: Path, *, opened: Workbook | None = None) -> Report:
+
+def read(path: Path, *, opened: Workbook | None = None, stored: str = "") -> Report:
     """Read a workbook; its sheets are parsed one by one, when asked for.
 
     Args:
         path: the file.
         opened: the same file, if it was opened ahead.
+        stored: 'blank' if formulas without a stored result are empty; they are so unstated where others of their sheet have one.
 
     Raises:
         SourceError: the file is no workbook, locked, cut short or damaged.
     """
     book = opened or open_workbook(path)
-    return Report(str(path), book.names, partial(_sheet, book), book.hidden, book.digest)
+    return Report(str(path), book.names, partial(_sheet, book, stored), book.hidden, book.digest)
 
 
-def _sheet(book: Workbook, name: str) -> Sheet:
+def _sheet(book: Workbook, stored: str, name: str) -> Sheet:
     raw = book.load(name)
     where = Place(str(book.path), sheet=name)
     values = _grid(raw)
     kinds = kinds_of(values)
+    emptied: tuple[str, ...] = ()
     if raw.signs.errors or raw.signs.unstored:
         with telling(where):
             found = second.look_again(book.path, book.parts[name])
-        _refuse_unstored(found.unstored, where)
+        if stored != "blank" and len(found.unstored) == len(found.formulas):
+            _refuse_unstored(found.unstored, where)
+        emptied = tuple(a1(*cell) for cell in found.unstored)
         for (row, column), said in found.errors.items():
             if row < values.shape[0] and column < values.shape[1]:
                 values[row, column] = said
                 kinds[row, column] = Kind.ERROR
+    codes = _write_codes(book, name, values, kinds) if book.pads_digits else frozenset()
     values.flags.writeable = kinds.flags.writeable = False
     merges = _merges(raw.merges, values.shape, where)
     formats = partial(_formats, book, name)
     hidden = book.hidden.get(name, "")
-    return Sheet(name, values, kinds, merges, str(book.path), hidden, False, formats, raw.signs.hidden_lines)
+    return Sheet(
+        name, values, kinds, merges, str(book.path), hidden, look_up_formats=formats, has_hidden_lines=raw.signs.hidden_lines,
+        hints=Hints(codes=codes), emptied=emptied,
+    )  # fmt: skip
+
+
+def _write_codes(book: Workbook, name: str, values: NDArray[np.object_], kinds: NDArray[np.uint8]) -> frozenset[int]:
+    """Write out the digits of columns that are identifiers by their number format (`00000`); which these are.
+
+    Where all columns of numbers are formatted so it is a manner of writing figures, and they stay numbers.
+    """
+    formats = _formats(book, name).number_formats
+    padded = np.zeros(kinds.shape, np.bool_)
+    for (row, column), code in formats.items():
+        if row < kinds.shape[0] and column < kinds.shape[1] and second.PADDED.fullmatch(code):
+            padded[row, column] = kinds[row, column] == Kind.NUMBER and float(values[row, column]).is_integer()
+    numbers = (kinds == Kind.NUMBER).sum(axis=0)
+    own = np.flatnonzero(padded.any(axis=0) & (padded.sum(axis=0) >= _MOSTLY * numbers))
+    if len(own) > 1 and len(own) == int((numbers > 0).sum()):
+        return frozenset()
+    for row, column in np.argwhere(padded):
+        if column in own:
+            values[row, column] = second.padded(float(values[row, column]), formats[int(row), int(column)])
+            kinds[row, column] = Kind.TEXT
+    return frozenset(own.tolist())
 
 
 def _grid(raw: RawSheet) -> NDArray[np.object_]:
@@ -67,7 +100,7 @@ def _refuse_unstored(cells: list[tuple[int, int]], where: Place) -> None:
         raise SourceError(
             "formulas without a stored result", Place(where.file, where.sheet, addresses(cells)),
             why="the program that wrote the file did not compute them",
-            do="Open the file in a spreadsheet program, save it there, and run this again",
+            do='Open the file in a spreadsheet program, save it there, and run this again; or state stored = "blank" in a plan',
         )  # fmt: skip
 
 

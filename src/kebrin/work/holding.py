@@ -6,17 +6,23 @@ names would move by one; the labels that the plan knows show it, and the sheet i
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
+
+import numpy as np
+import pyarrow as pa
 
 from kebrin.cells import column_letters
 from kebrin.errors import LayoutError, Place
-from kebrin.table import Remark
+from kebrin.table import Remark, arrays
+from kebrin.values.spellings import folded
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from kebrin.cells import Sheet
     from kebrin.layout import Layout, Level
+    from kebrin.proof import Source
     from kebrin.table import Table
 
 _SHOWN = 6
@@ -115,6 +121,43 @@ def gained_levels(
     ]  # fmt: skip
 
 
+def with_known_spellings(table: Table, known: Mapping[str, Sequence[str]]) -> Table:
+    """The table with labels that differ from one that the plan knows in case and blanks alone spelled as the plan has them.
+
+    Nothing is changed, and it is asked, where rows would then bear the same labels.
+    """
+    for name, labels in known.items():
+        table.refuse_absent(name, "labels")
+        column = table.data.column(name)
+        said = arrays.distinct_texts(column)
+        fresh = [text for text in said if text not in labels]
+        forms = {folded(label): label for label in reversed(labels)}
+        swaps = {text: forms[folded(text)] for text in fresh if folded(text) in forms}
+        if not swaps or name not in table.dimensions:
+            continue
+        shown = ", ".join(f"{old!r} for {new!r}" for old, new in list(swaps.items())[:_SHOWN])
+        made = replace(table, data=_spelled(table.data, name, said, swaps))
+        own = list(table.dimensions)
+        if arrays.distinct_rows(made.data.select(own)) < arrays.distinct_rows(table.data.select(own)):
+            what = f"{name} says {shown}, on rows that would then bear the same labels: state which are meant by a recode step"
+            table = table.remarked([Remark("question", what, count=len(swaps))])
+        else:
+            what = f"{name} says {shown}: taken as the plan spells them"
+            table = made.remarked([Remark("spelling", what, count=len(swaps))])
+    return table
+
+
+def _spelled(data: pa.Table, name: str, said: Sequence[str], swaps: Mapping[str, str]) -> pa.Table:
+    """The data with the labels of one column spelled otherwise."""
+    column = data.column(name).combine_chunks()
+    column = column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
+    forms = list(dict.fromkeys(swaps.get(text, text) for text in said))
+    places = {text: at for at, text in enumerate(forms)}
+    own = [places.get(swaps.get(text, text), -1) for text in map(str, column.dictionary.to_pylist())]
+    codes = np.array([*own, -1], np.int32)[arrays.codes_of(column)]
+    return data.set_column(data.column_names.index(name), name, arrays.labels(codes, forms))
+
+
 def label_changes(table: Table, known: Mapping[str, Sequence[str]]) -> list[Remark]:
     """What is new and what is gone among the labels that the plan knows.
 
@@ -131,6 +174,26 @@ def label_changes(table: Table, known: Mapping[str, Sequence[str]]) -> list[Rema
             said.append(Remark("new label", f"{name}: new since the plan was drafted: {_some(new)}", count=len(new)))
         if gone:
             said.append(Remark("label gone", f"{name}: no longer there: {_some(gone)}", count=len(gone)))
+    return said
+
+
+def unseen_sheets(source: Source, seen: Sequence[str]) -> list[Remark]:
+    """Sheets that the plan has never seen: read or not, they are told."""
+    every = [*source.used, *source.left_out]
+    fresh = [name for name in every if name not in seen] if seen else []
+    read = [name for name in fresh if name in source.used]
+    left = [name for name in fresh if name not in source.used]
+    said = []
+    if read:
+        what = f"the plan has not seen the sheet{'s' * (len(read) > 1)} {_some(read)} before: read as the others are"
+        said.append(Remark("new sheet", what, source.file, count=len(read)))
+    if left:
+        what = f"the plan has not seen the sheet{'s' * (len(left) > 1)} {_some(left)} before: not read"
+        said.append(Remark("new sheet", what, source.file, count=len(left)))
+    gone = [name for name in seen if name not in every]
+    if gone:
+        what = f"no longer there: the sheet{'s' * (len(gone) > 1)} {_some(gone)}"
+        said.append(Remark("sheet gone", what, source.file, count=len(gone)))
     return said
 
 

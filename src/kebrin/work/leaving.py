@@ -53,6 +53,7 @@ def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
         left += [Left(Why.REPEAT, "row", row, like=layout.boxhead_rows) for row in layout.repeats]
         left += [Left(Why.PAGE, "row", row) for row in layout.pages]
         left += [Left(Why.STATED, axis, at) for axis, at in layout.left_out]
+        left += [Left(Why.STATED, "cells", cells=layout.left_cells)] if layout.left_cells else []
         left += _unit_lines(layout)
         left += _marks(layout)
         for role, why in ((Role.TITLE, Why.TITLE), (Role.NOTE, Why.NOTE)):

@@ -12,7 +12,7 @@ from kebrin.cells import Kind, neat
 from kebrin.errors import KebrinError, LayoutError, Place, SourceError
 from kebrin.grammar.words import scale_words
 from kebrin.layout import DOUBTED, KEPT, Stated, find_layouts
-from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out
+from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
 from kebrin.table import Remark
 from kebrin.tidy import unpivot
 from kebrin.work.choose import (
@@ -33,6 +33,8 @@ if TYPE_CHECKING:
     from kebrin.layout import FieldCell, Layout
     from kebrin.table import Table
     from kebrin.tidy import Keep
+
+_TOLD = 6
 
 
 @dataclass(frozen=True)
@@ -178,13 +180,25 @@ def _worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         for piece in pieces
         if piece.scale is not None
     ]
+    if sheet.emptied:
+        what = "formulas without a stored result are taken as empty"
+        remarks.append(Remark("formulas", what, sheet.source, sheet.name, sheet.emptied[:_TOLD], len(sheet.emptied)))
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
         what = (
             f"no table was found; its {cells:,} cells are text around the tables" if cells > 1 else "no table was found"
         )
         remarks.append(Remark("no table", what, sheet.source, sheet.name))
-    return SheetWork(pieces, ledger, tuple(remarks), _absent(sheet, stated))
+    pieces, told = _with_totals_elsewhere(sheet, pieces)
+    return SheetWork(pieces, ledger, (*remarks, *told), _absent(sheet, stated))
+
+
+def _with_totals_elsewhere(sheet: Sheet, pieces: tuple[Piece, ...]) -> tuple[tuple[Piece, ...], tuple[Remark, ...]]:
+    """The pieces, the first with the ties of totals that stand away from their table, and what is told of others."""
+    found, told = totals_elsewhere(sheet, [piece.layout for piece in pieces])
+    if not found.cells:
+        return pieces, told
+    return (replace(pieces[0], ties=pieces[0].ties.with_more(found)), *pieces[1:]), told
 
 
 def _absent(sheet: Sheet, stated: Stated | None) -> frozenset[str]:

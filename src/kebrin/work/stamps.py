@@ -92,12 +92,16 @@ def _of_fields(pieces: Sequence[Piece]) -> list[Stamp]:
 
 def _of_titles(pieces: Sequence[Piece]) -> list[Stamp]:
     """Titles, where several blocks of one sheet have one each and they differ."""
-    several = len({(piece.file, piece.sheet) for piece in pieces}) < len(pieces)
+    by_sheet: dict[tuple[str, str], list[str | None]] = {}
     periods = {piece.layout.title_name for piece in pieces}
     titles = tuple(without_caption(piece.layout.title) or None for piece in pieces)
     if len(periods) == 1 and "" not in periods:
         return [Stamp(periods.pop(), "title", "block title", titles)]
-    if not several or None in titles or len(set(titles)) < 2:
+    for piece, title in zip(pieces, titles, strict=True):
+        by_sheet.setdefault((piece.file, piece.sheet), []).append(title)
+    # A sheet with one block only may have no title: its rows are told apart by the sheet.
+    told = [own for own in by_sheet.values() if len(own) > 1]
+    if not told or any(None in own or len(set(own)) < 2 for own in told):
         return []
     return [Stamp("title", "title", "block title", titles)]
 
