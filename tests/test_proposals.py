@@ -210,7 +210,7 @@ def test_a_table_of_details_keeps_every_entry_and_no_amount_twice() -> None:
     assert entries.data.to_pydict() == {
         "record": [1, 1, 3], "papers": ["A", "B", "C"], "no": [1, 2, 1], "until": ["1", "2", "3"],
     }  # fmt: skip
-    assert "3 records hold 3 entries; 1 records hold none" in entries.remarks[-1].what
+    assert "3 records hold 3 entries; 1 record holds none" in entries.remarks[-1].what
 
 
 def test_a_second_column_of_entries_takes_the_numbers_of_the_first() -> None:

@@ -191,7 +191,7 @@ def test_what_is_stated_without_effect_is_refused(given: Given) -> None:
         given(QUAYS, 'ends = "C9"')
     with pytest.raises(kb.LayoutError, match="starts names a cell beyond the sheet's end"):
         given(QUAYS, 'starts = "K40"')
-    with pytest.raises(kb.LayoutError, match="no cell says 'Quai'.*the nearest text is 'Quay'"):
+    with pytest.raises(kb.LayoutError, match=r"no cell says 'Quai'.*the nearest text is 'Quay'"):
         given(QUAYS, 'starts = "Quai"')
     with pytest.raises(kb.LayoutError, match="the boxhead is stated to be 5 rows deep"):
         given(QUAYS, 'boxhead = ["a", "b", "c", "d", "e"]')

@@ -77,7 +77,7 @@ def sample(out: Console, table: Table, most: int = _SAMPLE) -> None:
     if left:
         out.print(
             Text(
-                f"  and {left} more columns: {', '.join(name for name in table.columns if name not in names)}",
+                f"  and {counted(left, 'more column')}: {', '.join(name for name in table.columns if name not in names)}",
                 style="dim",
             )
         )

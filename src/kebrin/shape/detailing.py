@@ -73,7 +73,7 @@ def detail(
     entries = _kept(entries, filled)
     without = len(table) - len(np.unique(arrays.codes_of(_as_labels(entries, key))))
     what = f"detail {column}: {len(table):,} records hold {len(entries):,} entries" + (
-        f"; {without:,} records hold none" if without else ""
+        f"; {without:,} record{'s hold' if without > 1 else ' holds'} none" if without else ""
     )
     said = Remark("detail", what, count=len(entries))
     about = [one for one in entries.remarks if one.kind != "split"]  # rows of records without an entry are gone again

@@ -164,7 +164,7 @@ def _repeated(table: Table, pieces: Sequence[Piece], terms: Terms) -> list[Remar
         return [
             Remark(
                 "same rows",
-                f"{len(again):,} records are the same as another in every column",
+                f"{len(again):,} record{'s are' if len(again) > 1 else ' is'} the same as another in every column",
                 "",
                 "",
                 cells,
