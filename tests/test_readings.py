@@ -20,7 +20,8 @@ if TYPE_CHECKING:
 
 def column(*texts: Any) -> list[float]:
     """The numbers of one column of texts."""
-    return Sheet.of([[text] for text in texts]).numbers[:, 0].tolist()
+    numbers: list[float] = Sheet.of([[text] for text in texts]).numbers[:, 0].tolist()
+    return numbers
 
 
 # One text.
@@ -73,7 +74,7 @@ def test_marks_for_no_value(text: str) -> None:
 )
 def test_what_was_written_in_a_convention_is_read_back(number: float, signs: tuple[str, str]) -> None:
     thousands, decimal = signs
-    text = f"{number:,.2f}".translate(str.maketrans({",": thousands, ".": decimal}))
+    text = f"{number:,.2f}".translate({ord(","): thousands, ord("."): decimal})
     found = read_text(text)
     assert (found.number if decimal == "." else found.comma) == pytest.approx(number)
 
@@ -144,16 +145,21 @@ def values(run: kb.Run) -> list[Any]:
 )
 def test_totals_of_figures_written_as_texts_are_seen_and_tied(tmp_path: Path, write: Any) -> None:
     body = [[1204.5, -33.0, 870.25], [2311.0, 12.5, 14.0], [995.5, 41.0, -7.0]]
-    lines = [["East", *body[0]], ["West", *body[1]], ["North", *body[2]]]
+    lines: list[list[Any]] = [["East", *body[0]], ["West", *body[1]], ["North", *body[2]]]
     total = ["Total", *(sum(column) for column in zip(*body, strict=True))]
-    rows = [[name, *map(write, row)] for name, *row in [*lines, total]]
+    rows: list[list[Any]] = [[name, *map(write, row)] for name, *row in [*lines, total]]
     run = tidied(tmp_path, [["Quay", "Jan", "Feb", "Mar"], *rows])
     assert values(run) == pytest.approx([round(value, 1) for row in body for value in row], abs=0.06)
     assert sum(tie.lines for tie in run.proof.ties) >= 1
 
 
 def test_stated_totals_decide_between_thousands_and_decimals(tmp_path: Path) -> None:
-    rows = [["Quay", "Jan", "Feb"], ["East", "1,204", "1,311"], ["West", "1,870", "1,423"], ["Total", "3,074", "2,734"]]
+    rows: list[list[Any]] = [
+        ["Quay", "Jan", "Feb"],
+        ["East", "1,204", "1,311"],
+        ["West", "1,870", "1,423"],
+        ["Total", "3,074", "2,734"],
+    ]
     run = tidied(tmp_path, rows)
     assert not run.holds or values(run) in ([1204.0, 1311.0, 1870.0, 1423.0], [1.204, 1.311, 1.87, 1.423])
     rows[3] = ["Total", 3074, 2734]
@@ -161,21 +167,38 @@ def test_stated_totals_decide_between_thousands_and_decimals(tmp_path: Path) -> 
 
 
 def test_a_key_on_the_sheet_says_what_signs_stand_for(tmp_path: Path) -> None:
-    rows = [["Quay", "Jan", "Feb"], ["East", 12, "x"], ["West", "x", 4], ["North", 3, 5], [""], ["x = not recorded"]]
+    rows: list[list[Any]] = [
+        ["Quay", "Jan", "Feb"],
+        ["East", 12, "x"],
+        ["West", "x", 4],
+        ["North", 3, 5],
+        [""],
+        ["x = not recorded"],
+    ]
     run = tidied(tmp_path, rows)
     assert [value for value in values(run) if value is not None] == [12, 4, 3, 5]
     assert run.holds
 
 
 def test_half_a_column_of_dates_is_told(tmp_path: Path) -> None:
-    rows = [["Booked", "Guest", "Paid"], ["2031-04-01", "Ada", 10], ["2031-04-02", "Bo", 12], ["soon", "Cy", 9]]
+    rows: list[list[Any]] = [
+        ["Booked", "Guest", "Paid"],
+        ["2031-04-01", "Ada", 10],
+        ["2031-04-02", "Bo", 12],
+        ["soon", "Cy", 9],
+    ]
     run = tidied(tmp_path, rows)
     assert any("soon" in str(remark) for remark in run.proof.remarks)
 
 
 @pytest.mark.parametrize("ending", ["xlsx", "parquet"])
 def test_dates_stay_dates_in_outputs_that_know_them(tmp_path: Path, ending: str) -> None:
-    rows = [["Day", "Foot", "Cars"], ["1 April 2031", 3, 4], ["2 April 2031", 5, 6], ["3 April 2031", 7, 8]]
+    rows: list[list[Any]] = [
+        ["Day", "Foot", "Cars"],
+        ["1 April 2031", 3, 4],
+        ["2 April 2031", 5, 6],
+        ["3 April 2031", 7, 8],
+    ]
     run = tidied(tmp_path, rows)
     (name,) = run.tables
     run.write({name: tmp_path / f"t.{ending}"})

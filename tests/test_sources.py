@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import openpyxl
 import pytest
 import xlsxwriter
+from openpyxl.worksheet.merge import MergedCellRange
 
 import kebrin as kb
 from building import write_book
@@ -175,3 +176,30 @@ def test_texts_that_may_be_thousands_stay_texts(tmp_path: Path) -> None:
     run = kb.tidy_reports(tmp_path / "r.csv")
     assert run.tables["r"].to_arrow()["value"].to_pylist() == ["1.204", "3.050"]
     assert any(remark.kind == "question" for remark in run.proof.remarks)
+
+
+@pytest.mark.parametrize("name", ["r.xlsx", "r.csv"])
+def test_a_file_that_changes_while_it_is_read_is_refused(tmp_path: Path, name: str) -> None:
+    rows: list[list[Any]] = [["Quay", "Jan", "Feb"], ["East", 1, 2], ["West", 3, 4]]
+    path = tmp_path / name
+    if name.endswith("csv"):
+        path.write_text("\n".join(",".join(map(str, row)) for row in rows), "utf-8")
+    else:
+        write_book(path, {"Traffic": rows})
+    report = kb.read(path)
+    with path.open("ab") as file:
+        file.write(b"\nNorth,5,6\n")
+    with pytest.raises(kb.SourceError, match="the file changed while it was read"):
+        report[report.names[0]]
+
+
+def test_what_stands_under_a_merge_is_asked_about(tmp_path: Path) -> None:
+    path = write_book(
+        tmp_path / "r.xlsx", {"Traffic": [["Quay", "Jan", "Feb"], ["East", 1, 2], ["West", 5, 6], ["North", 7, 99]]}
+    )
+    book = openpyxl.load_workbook(path)
+    sheet = book["Traffic"]
+    sheet.merged_cells.ranges.add(MergedCellRange(sheet, "B4:C4"))  # as programs merge that clear nothing
+    book.save(path)
+    run = kb.tidy_reports(path)
+    assert "1 cell stands under a merge, where nobody sees what is in it (C4)" in str(run.proof.questions[0])

@@ -34,7 +34,8 @@ def given(tmp_path: Path) -> Given:
 
 
 def records(run: kb.Run) -> list[dict[str, Any]]:
-    return run.tables["t"].to_arrow().to_pylist()
+    rows: list[dict[str, Any]] = run.tables["t"].to_arrow().to_pylist()
+    return rows
 
 
 def said(run: kb.Run) -> str:
@@ -262,12 +263,12 @@ def formatted(tmp_path: Path, rows: list[list[Any]], area: str, code: str) -> kb
      ("0", ["410", "12", "20417"]), ("#,##0", ["410", "12", "20417"])],
 )  # fmt: skip
 def test_identifiers_keep_the_zeros_that_their_format_shows(tmp_path: Path, code: str, told: list[str]) -> None:
-    rows = [["Member", "Name", "Fee"], [410, "Ada", 12.5], [12, "Bo", 9], [20417, "Cy", 11]]
+    rows: list[list[Any]] = [["Member", "Name", "Fee"], [410, "Ada", 12.5], [12, "Bo", 9], [20417, "Cy", 11]]
     (table,) = formatted(tmp_path, rows, "A2:A4", code).tables.values()
     assert [str(value).removesuffix(".0") for value in table.to_arrow().column("Member").to_pylist()] == told
 
 
 def test_a_body_whose_figures_are_all_padded_stays_a_body_of_figures(tmp_path: Path) -> None:
-    rows = [["Sailing", "Foot", "Cars"], ["07:15", 12, 3], ["10:40", 7, 4]]
+    rows: list[list[Any]] = [["Sailing", "Foot", "Cars"], ["07:15", 12, 3], ["10:40", 7, 4]]
     (table,) = formatted(tmp_path, rows, "B2:C3", "000").tables.values()
     assert table.to_arrow().column("value").to_pylist() == [12, 3, 7, 4]

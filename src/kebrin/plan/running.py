@@ -141,7 +141,8 @@ def _refuse_without_effect(
     if plan.layout.measure and all(piece.layout.measures for piece in pieces):
         named = ", ".join(pieces[0].table.measures[:4])
         raise PlanError(
-            f"measure = {plan.layout.measure!r} has no effect", first, why=f"the value columns are named by their headings: {named}",
+            f"measure = {plan.layout.measure!r} has no effect", first,
+            why=f"the value columns are named by their headings: {named}",
             do='Leave measure out of the plan, or state measures = ""',
         )  # fmt: skip
 

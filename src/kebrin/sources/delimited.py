@@ -40,11 +40,15 @@ def read(path: Path) -> Report:
             why=f"it starts like {kind}",
             do="Name it by what it is",
         )
-    return Report(str(path), (path.stem,), lambda name: _sheet(path, name), {}, files.digest(path))
+    fixed = files.Fixed.of(path)
+    return Report(str(path), (path.stem,), lambda name: _sheet(fixed, name), {}, fixed.digest)
 
 
-def _sheet(path: Path, name: str) -> Sheet:
-    text = decode(path.read_bytes(), Place(str(path)))
+def _sheet(fixed: files.Fixed, name: str) -> Sheet:
+    path = fixed.path
+    content = path.read_bytes()
+    fixed.check()
+    text = decode(content, Place(str(path)))
     mark = delimiter(text)
     rows = _rows(text, mark, Place(str(path)))
     width = max(map(len, rows), default=0)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Self
 
 from kebrin.errors import Place, SourceError
 
@@ -56,10 +58,46 @@ def nature(head: bytes) -> str:
     return "unknown bytes" if b"\x00" in head else "text"
 
 
+@dataclass(frozen=True)
+class Fixed:
+    """A file as it was when it was hashed: what is read later must be the same bytes."""
+
+    path: Path
+    digest: str
+    state: tuple[int, int, int]
+
+    @classmethod
+    def of(cls, path: Path) -> Self:
+        """The file as it is now."""
+        state = _state(path)
+        with path.open("rb") as file:
+            return cls(path, hashlib.file_digest(file, "sha256").hexdigest(), state)
+
+    def check(self) -> None:
+        """Refuse to go on if the file is no longer what was hashed.
+
+        Raises:
+            SourceError: it was written to, replaced or taken away meanwhile.
+        """
+        try:
+            same = _state(self.path) == self.state
+        except OSError:
+            same = False
+        if not same:
+            raise SourceError(
+                "the file changed while it was read", Place(str(self.path)),
+                why="what is proved must be what was read from beginning to end", do="Run it again when the file is at rest",
+            )  # fmt: skip
+
+
+def _state(path: Path) -> tuple[int, int, int]:
+    found = path.stat()
+    return found.st_mtime_ns, found.st_size, found.st_ino
+
+
 def digest(path: Path) -> str:
     """SHA-256 of a file's bytes, hexadecimal."""
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+    return Fixed.of(path).digest
 
 
 def _is_output(file: Path) -> bool:

@@ -70,7 +70,7 @@ class Workbook:
     names: tuple[str, ...]
     hidden: dict[str, str]
     parts: dict[str, str]
-    digest: str
+    fixed: files.Fixed
     pads_digits: bool = field(repr=False)
     _book: calamine.CalamineWorkbook = field(repr=False)
     _kept: dict[str, RawSheet] = field(default_factory=dict, repr=False)
@@ -87,7 +87,9 @@ class Workbook:
     def _parse(self, name: str) -> RawSheet:
         where = Place(str(self.path), sheet=name)
         with telling(where):
-            return self._parsed(name, where)
+            raw = self._parsed(name, where)
+        self.fixed.check()
+        return raw
 
     def _parsed(self, name: str, where: Place) -> RawSheet:
         second.refuse_far_cells(self.path, self.parts[name], where)
@@ -110,6 +112,7 @@ def open_workbook(path: Path) -> Workbook:
     """
     _refuse_what_is_none(path, files.nature(files.first_bytes(path)))
     where = Place(str(path))
+    fixed = files.Fixed.of(path)
     try:
         with telling(where), zipfile.ZipFile(path) as package:
             parts, states = _contents(package)
@@ -118,7 +121,7 @@ def open_workbook(path: Path) -> Workbook:
     except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError, calamine.CalamineError, EOFError) as error:
         raise damaged(where, error) from error
     hidden = {name: _VISIBLE[state] for name, state in states.items() if state in _VISIBLE}
-    return Workbook(path, tuple(parts), hidden, parts, files.digest(path), pads, book)
+    return Workbook(path, tuple(parts), hidden, parts, fixed, pads, book)
 
 
 def _refuse_what_is_none(path: Path, nature: str) -> None:

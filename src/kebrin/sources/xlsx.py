@@ -36,7 +36,7 @@ def read(path: Path, *, opened: Workbook | None = None, stored: str = "") -> Rep
         SourceError: the file is no workbook, locked, cut short or damaged.
     """
     book = opened or open_workbook(path)
-    return Report(str(path), book.names, partial(_sheet, book, stored), book.hidden, book.digest)
+    return Report(str(path), book.names, partial(_sheet, book, stored), book.hidden, book.fixed.digest)
 
 
 def _sheet(book: Workbook, stored: str, name: str) -> Sheet:

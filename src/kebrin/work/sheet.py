@@ -183,6 +183,7 @@ def _worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     if sheet.emptied:
         what = "formulas without a stored result are taken as empty"
         remarks.append(Remark("formulas", what, sheet.source, sheet.name, sheet.emptied[:_TOLD], len(sheet.emptied)))
+    remarks += _under_merges(sheet)
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
         what = (
@@ -191,6 +192,20 @@ def _worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         remarks.append(Remark("no table", what, sheet.source, sheet.name))
     pieces, told = _with_totals_elsewhere(sheet, pieces)
     return SheetWork(pieces, ledger, (*remarks, *told), _absent(sheet, stated))
+
+
+def _under_merges(sheet: Sheet) -> list[Remark]:
+    """What stands under a merge, where nobody who looks at the sheet sees it: a question."""
+    cells = [
+        sheet.address(area.top + int(row), area.left + int(column))
+        for area in sheet.merges
+        for row, column in np.argwhere(sheet.filled[area.top : area.bottom + 1, area.left : area.right + 1])
+        if row or column
+    ]
+    if not cells:
+        return []
+    what = f"{len(cells):,} cell{'s stand' if len(cells) > 1 else ' stands'} under a merge, where nobody sees what is in it"
+    return [Remark("question", what, sheet.source, sheet.name, tuple(cells[:_TOLD]), len(cells))]
 
 
 def _with_totals_elsewhere(sheet: Sheet, pieces: tuple[Piece, ...]) -> tuple[tuple[Piece, ...], tuple[Remark, ...]]:
