@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells.kinds import Kind
-from kebrin.grammar.reading import MISSING_MARKS, Look, neat, read_text
+from kebrin.grammar.reading import HEDGED, MISSING_MARKS, Look, neat, read_text
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
@@ -161,7 +161,7 @@ def _settle_column(
     texts = [cells.texts[at].strip() for at in here.tolist()]
     hard = real + sum(not one.unit and one.look in {Look.NUMBER, Look.MARKED, Look.FIGURE} for one in readings)
     codes = sum(one.look == Look.CODE for one in readings)
-    units = Counter(one.unit for one in readings if one.unit)
+    units = Counter(one.unit for one in readings if one.unit not in {"", HEDGED})
     common, count = units.most_common(1)[0] if units else ("", 0)
     letters = sum(len(text) == 2 and text.isalpha() and text.isupper() for text in set(texts))
     for at, one, text in zip(here.tolist(), readings, texts, strict=True):
@@ -171,6 +171,8 @@ def _settle_column(
             own[at] = Look.MISSING  # the legend says what it stands for, among figures
         elif text.casefold() == "na":
             own[at] = Look.MISSING if hard and letters < 2 else Look.WORDS
+        elif one.unit == HEDGED:
+            own[at] = Look.FIGURE if hard else Look.WORDS
         elif one.unit:
             flag = len(one.unit) <= _LONGEST_FLAG and one.unit.islower() and hard >= count
             unit = one.unit == common and count >= _UNIT_SHARE * (hard + sum(units.values())) and count > 1

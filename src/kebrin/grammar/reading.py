@@ -22,6 +22,13 @@ _MARK = r"[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹⁰]+|\([a-zA-Z]\)|\[[a-zA-Z0-9]
 _PLAIN = re.compile(r"[+\-−]?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?")
 _SCIENTIFIC = re.compile(r"[+\-−]?[0-9]+(?:\.[0-9]+)?[eE][+-]?[0-9]{1,3}")
 _TRAILING_MARK = re.compile(rf"\s?({_MARK})$|\s(\d{{1,2}}\))$")
+# A figure that is hedged or in company: "<10", "3=" (a place that is shared), "12 (8–16)". It is one, and no number.
+_FIGURE = r"[+\-−–]?\d[\d.,' ]*%?"
+_HEDGED = re.compile(
+    rf"[<>≤≥~≈±]\s?{_FIGURE}|\d{{1,3}}=|{_FIGURE}\s?[(\[]\s?{_FIGURE}\s?(?:[-–—;,]|to)\s?{_FIGURE}\s?[)\]]"
+)
+#: The unit of a figure that is hedged: the column shows whether figures are meant.
+HEDGED = "<>"
 _ORDINAL = frozenset({"st", "nd", "rd", "th"})
 # No amount is longer, whatever stands around it; no double holds more digits.
 _LONGEST, _MOST_DIGITS = 40, 15
@@ -88,6 +95,10 @@ def read_text(text: str) -> Reading:
         return _WORDS
     if bare.casefold() in MISSING_MARKS:
         return Reading(Look.MISSING)
+    if bare[0] in "<>≤≥~≈±" or bare[-1] in "=)":
+        hedge = _HEDGED.fullmatch(bare)
+        if hedge is not None:
+            return Reading(Look.FIGURE, unit=HEDGED)
     if _SCIENTIFIC.fullmatch(bare):
         number = float(bare.replace("−", "-"))
         return Reading(Look.NUMBER, number, number)
@@ -158,6 +169,18 @@ CURRENCIES = frozenset(
     SHP SLE SOS SRD SSP STN SYP SZL THB TJS TMT TND TOP TRY TTD TWD TZS UAH UGX USD UYU UZS VES VND VUV WST XAF XCD XOF XPF
     YER ZAR ZMW ZWG SKC""".split()  # noqa: SIM905 - a table; SKC are the crowns of the demo's isles
 )
+
+
+_CURRENCY_WORD = re.compile(r"[€$£¥₩₹₺₽₴₪฿₫₦₱]|\b[A-Z]{3}\b")
+
+
+def bears_currency(text: str) -> bool:
+    """Whether a text bears the sign or the code of a currency.
+
+    >>> bears_currency("Due (EUR)"), bears_currency("£ 3"), bears_currency("YTD")
+    (True, True, False)
+    """
+    return any(len(found) == 1 or found in CURRENCIES for found in _CURRENCY_WORD.findall(text))
 
 
 def _is_strange(amount: Amount) -> bool:

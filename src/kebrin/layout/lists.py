@@ -11,6 +11,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import period_name
+from kebrin.grammar.reading import bears_currency
 from kebrin.grammar.words import (
     YEARS,
     average_word,
@@ -24,6 +25,7 @@ from kebrin.grammar.words import (
     says_whole,
     total_word,
 )
+from kebrin.layout.alike import alike_texts
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -47,7 +49,6 @@ _SPANNING_WORDS = 3
 _FEWEST_UNLIKE, _FEWEST_PERIODS = 3, 2
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
-_MONEY = re.compile(r"[€$£¥₹]|\b[A-Z]{3}\b")
 _DATE = re.compile(r"\s*\d{1,4}\s*([./-])\s*\d{1,2}\s*\1\s*\d{2,4}\b|\s*\d{1,2}[. ]+[^\W\d_]{3,}[. ]+\d{2,4}\b")
 
 
@@ -132,7 +133,7 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     at = int(np.argmax(filled.sum(axis=1) == widest))
     used = columns[filled[at]]
     header = [sheet.text(int(rows[at]), int(column)) for column in used]
-    across = bool(len(used) > _FEWEST_PERIODS and period_name(header[1:]))
+    across = bool(len(used) > _FEWEST_PERIODS and period_name(header[1:])) or alike_texts(sheet, rows[at + 1 :], used)
     plain = across or all(sheet.kinds[rows[at], column] == Kind.TEXT for column in used)
     short = all(len(text) <= _LONGEST_HEADING and not text.endswith((":", ".")) for text in header)
     if not plain or not short or len(set(header)) < len(header):
@@ -174,9 +175,10 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     # A row of one cell is a head of those below it, a note, or a record that has its key alone: many are no list.
     if (many < 2).mean() > _FILLED or sheet.filled[body, columns[0]].mean() < 1 - _BLANK_KEYS:
         return None
-    if not _are_records(sheet, body, columns, [sheet.text(found.head, int(column)) for column in columns]):
-        return None
-    return found
+    if alike_texts(sheet, body, columns):
+        return replace(found, across=True)
+    heads = [sheet.text(found.head, int(column)) for column in columns]
+    return found if _are_records(sheet, body, columns, heads) else None
 
 
 def _classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.intp]) -> Listing:
@@ -313,7 +315,7 @@ def _family(sheet: Sheet, rows: NDArray[np.intp], column: int, head: str) -> str
         return "year"
     if names_a_key(head) or period_range(head):
         return "key"
-    if _MONEY.search(head) or says_money(head):
+    if bears_currency(head) or says_money(head):
         return "money"
     return "share" if is_ratio(head) else "plain"
 
@@ -369,7 +371,7 @@ def _column_kinds(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp
         text = sheet.text(int(rows[row]), int(columns[column]))
         if _DATE.match(text):
             dates[row, column], figures[row, column] = True, False
-        elif _MONEY.search(text):
+        elif bears_currency(text):
             money[row, column] = True
         elif leading_zero(text):
             figures[:, column] = False  # with 007 among them they are names

@@ -9,6 +9,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import period_name
+from kebrin.grammar.reading import bears_currency
 from kebrin.grammar.words import YEARS, leading_zero, says_money
 
 if TYPE_CHECKING:
@@ -20,7 +21,6 @@ if TYPE_CHECKING:
 
 _MOST_MEASURES = 12
 _SAMPLE_ROWS = 3
-_MONEY = re.compile(r"[$€£¥₩₹]|\b(?:USD|EUR|GBP|CHF|JPY|SEK|NOK|DKK)\b")
 _PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
 
 
@@ -84,7 +84,7 @@ def _are_years(numbers: NDArray[np.float64]) -> bool:
 
 
 def _family(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], label: str) -> str:
-    if _MONEY.search(label) or says_money(label):
+    if bears_currency(label) or says_money(label):
         return "money"
     if _PERCENT.search(label):
         return "percent"

@@ -14,6 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, as_label, read_text
+from kebrin.grammar.reading import HEDGED
 from kebrin.grammar.words import leading_zero
 from kebrin.table import Remark, arrays
 
@@ -80,7 +81,16 @@ def column_of(
                     "{count} missing marks ({texts}) gave no value",
                 )
                 return array, [*remarks, *missing]
-    return _texts(cells), [*remarks, *_question(cells, name, numeric)]
+    return _texts(cells), [*remarks, *_question(cells, name, numeric & ~_hedged(cells))]
+
+
+def _hedged(cells: Cells) -> NDArray[np.bool_]:
+    """Where a figure is hedged or in company ("<10", "12 (8–16)"): it is one of the body, and no number."""
+    found = np.zeros(len(cells.rows), np.bool_)
+    at = np.flatnonzero(cells.looks == Look.FIGURE)
+    texts = cells.sheet.values[cells.rows[at], cells.columns[at]]
+    found[at] = [read_text(str(text)).unit == HEDGED for text in texts]
+    return found
 
 
 def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, listed: bool) -> list[Remark] | None:
@@ -231,7 +241,9 @@ def marks_of(cells: Cells, beside: dict[int, int]) -> list[str]:
     marks = [""] * len(cells.rows)
     for at in np.flatnonzero((cells.looks == Look.MARKED) | (cells.looks == Look.FIGURE)).tolist():
         reading = read_text(str(cells.sheet.at(int(cells.rows[at]), int(cells.columns[at]))))
-        marks[at] = reading.mark or (reading.unit if len(reading.unit) <= _LONGEST_FLAG else "")
+        marks[at] = reading.mark or (
+            reading.unit if len(reading.unit) <= _LONGEST_FLAG and reading.unit != HEDGED else ""
+        )
     for value, column in beside.items():
         for at in np.flatnonzero(cells.columns == value).tolist():
             marks[at] = cells.sheet.text(int(cells.rows[at]), column) or marks[at]
