@@ -3,10 +3,22 @@
 from kebrin.grammar.words import is_ratio
 from kebrin.layout.fields import find_fields, stated_field
 from kebrin.layout.find import find_layouts
-from kebrin.layout.model import DOUBTED, KEPT, NO_COLUMN, Evidence, FieldCell, Layout, Level, Role, Stated, TotalLine
+from kebrin.layout.model import (
+    CALENDAR,
+    DOUBTED,
+    KEPT,
+    NO_COLUMN,
+    Evidence,
+    FieldCell,
+    Layout,
+    Level,
+    Role,
+    Stated,
+    TotalLine,
+)
 from kebrin.layout.omitting import sheets_left_out
 
 __all__ = [
-    "DOUBTED", "KEPT", "NO_COLUMN", "Evidence", "FieldCell", "Layout", "Level", "Role", "Stated", "TotalLine", "find_fields",
-    "find_layouts", "is_ratio", "sheets_left_out", "stated_field",
+    "CALENDAR", "DOUBTED", "KEPT", "NO_COLUMN", "Evidence", "FieldCell", "Layout", "Level", "Role", "Stated", "TotalLine",
+    "find_fields", "find_layouts", "is_ratio", "sheets_left_out", "stated_field",
 ]  # fmt: skip

@@ -32,7 +32,8 @@ def find_fields(sheet: Sheet, block: Area | None, around: NDArray[np.bool_] | No
     """The fields outside a block, in reading order.
 
     A label ends with a colon, its value in the same cell, in the next filled cell to the right, or in the cell below. Above a
-    block the colon may be left out where rows hold nothing but pairs of a label and a value.
+    block the colon may be left out where rows hold nothing but pairs of a label and a value. Behind a gap beside a block a label
+    has a colon and its value a cell of its own.
 
     Args:
         sheet: the sheet.
@@ -170,12 +171,17 @@ def _slots(sheet: Sheet, row: int) -> list[list[tuple[int, int]]]:
 
 
 def _texts_outside(sheet: Sheet, block: Area | None) -> Iterator[tuple[int, int]]:
-    """Text cells above or below the block (its own rows hold labels, not fields)."""
+    """Text cells above or below the block, and those behind a gap beside it: right at the block they label its rows."""
     limits = (0, -1) if block is None else (block.top, block.bottom)
     above = sheet.kinds[: limits[0]] == Kind.TEXT
     below = sheet.kinds[limits[1] + 1 :] == Kind.TEXT
     yield from ((int(row), int(column)) for row, column in zip(*above.nonzero(), strict=True))
     yield from ((int(row) + limits[1] + 1, int(column)) for row, column in zip(*below.nonzero(), strict=True))
+    if block is not None:
+        gaps = sheet.gaps[1]
+        behind = np.flatnonzero((gaps > gaps[block.right]) & (np.arange(sheet.shape[1]) > block.right))
+        beside = sheet.kinds[np.ix_(np.arange(block.top, block.bottom + 1), behind)] == Kind.TEXT
+        yield from ((int(row) + block.top, int(behind[at])) for row, at in np.argwhere(beside).tolist())
 
 
 def stated_field(sheet: Sheet, name: str, label: str, *, below: bool = False) -> FieldCell | None:

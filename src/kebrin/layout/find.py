@@ -8,14 +8,15 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Kind, Sheet, column_letters
+from kebrin.cells import Sheet, column_letters
 from kebrin.grammar.words import look_of
 from kebrin.layout.across import settle_across
 from kebrin.layout.build import build
+from kebrin.layout.calendars import calendar_frames, named_as_calendar
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
-from kebrin.layout.fields import is_field_line
 from kebrin.layout.frame import Around, Frame
+from kebrin.layout.headings import MOST_SPACERS, boxhead_rows, is_stub_head_row, last_with_data
 from kebrin.layout.listing import as_list, as_records
 from kebrin.layout.lists import is_calendar, is_form
 from kebrin.layout.model import Evidence, Layout, Stated
@@ -39,11 +40,7 @@ if TYPE_CHECKING:
 
     from kebrin.layout.model import FieldCell
 
-_DEEPEST, _WIDEST = 4, 4
-# Lines left blank between parts of one block; more than this ends it.
-_MOST_SPACERS = 2
-# Cut-in heads that can stand one inside another above the first body row.
-_MOST_CUTINS = 2
+_WIDEST = 4
 _BESIDE = "it holds words, beside columns that are headed by periods"
 _MARKS = "it has no heading and holds nothing but short marks beside values"
 
@@ -75,6 +72,9 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     play = in_play(sheet)
     out = lines_left_out(sheet, stated.leave_out) if stated.leave_out else ()
     play = play.without(out)
+    if weeks := calendar_frames(sheet, play, stated):
+        layouts = _built(sheet, [(Region(play.rows, play.columns), frame) for frame in weeks], stated, fields)
+        return [named_as_calendar(layout, stated) for layout in layouts]
     anchor = find_anchor(sheet, stated)
     end = find_end(sheet, stated)
     if anchor is not None:
@@ -165,10 +165,10 @@ def _worked_out(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated)
     if depth != 0:
         split = replace(split, row=_first_like_it(sheet, play, split, depth or 1))
     after = sheet.shape[0] if anchor is None or anchor.exact else anchor.row
-    boxhead = _boxhead_rows(sheet, play, split.row, split.column, depth, after)
+    boxhead = boxhead_rows(sheet, play, split.row, split.column, depth, after)
     if depth and len(boxhead) < depth and (lower := _lower(sheet, play, split, depth - len(boxhead))) is not None:
         split = lower  # the headings that are stated are figures, and were taken for the body's
-        boxhead = _boxhead_rows(sheet, play, split.row, split.column, depth)
+        boxhead = boxhead_rows(sheet, play, split.row, split.column, depth)
     first = boxhead[0] if boxhead else split.row
     width = None if stated.stub is None else len(stated.stub)
     stub = _stub_columns(sheet, play, first, split.column, width)
@@ -235,7 +235,7 @@ def _frame(
         columns = columns[columns >= first_column]
     if first_row is not None and boxhead:
         above = [int(row) for row in play.rows[(play.rows < first_row)]][::-1]
-        if _is_stub_head_row(sheet, above, columns, first_row):
+        if is_stub_head_row(sheet, above, columns, first_row):
             after_row = above[0]
     elif first_row is not None:
         after_row = first_row - 1
@@ -285,95 +285,10 @@ def _until_gap(lines: NDArray[np.intp], used: NDArray[np.bool_], blanks: NDArray
     """How many of the lines belong to the block: up to the last one in use before a gap of several blank lines."""
     last = 0
     for at in np.flatnonzero(used).tolist():
-        if last and blanks[lines[at]] - blanks[lines[last - 1]] > _MOST_SPACERS:
+        if last and blanks[lines[at]] - blanks[lines[last - 1]] > MOST_SPACERS:
             break
         last = at + 1
     return last
-
-
-def _boxhead_rows(
-    sheet: Sheet, play: Play, body_row: int, body_column: int, depth: int | None, anchor_row: int = 1 << 30
-) -> tuple[int, ...]:
-    """The heading rows above the body, outermost first; below a stated heading a lone label heads rows, not columns."""
-    above = [int(row) for row in play.rows[play.rows < body_row]][::-1]
-    above = [row for row in above if row <= anchor_row or sheet.filled[row].sum() > 1]
-    columns = play.columns[play.columns >= body_column]
-    if depth is not None:
-        usable = [row for row in above if sheet.filled[row, columns].any() or _spans_body(sheet, row, columns)]
-        return tuple(sorted(usable[:depth]))
-    taken: list[int] = []
-    if _is_stub_head_row(sheet, above, columns, body_row):
-        body_row = above.pop(0)
-    cutins = next((at for at, row in enumerate(above) if sheet.filled[row, columns].any()), 0)
-    if cutins <= _MOST_CUTINS:
-        # Heads that label the first rows of the body stand between it and the headings.
-        body_row = above[cutins - 1] if cutins else body_row
-        above = above[cutins:]
-    for row in above:
-        gap = int(sheet.gaps[0][taken[-1] if taken else body_row] - sheet.gaps[0][row]) + 1
-        if len(taken) == _DEEPEST or gap > _MOST_SPACERS or not _is_heading(sheet, row, columns, has_inner=bool(taken)):
-            break
-        if taken and _are_fields(sheet, row, taken[0], columns):
-            break
-        taken.append(row)
-    return tuple(sorted(taken))
-
-
-def _are_fields(sheet: Sheet, row: int, inner: int, columns: NDArray[np.intp]) -> bool:
-    """Whether a row above the headings holds fields: pairs that begin left of the body, over a heading of their own there."""
-    first = int(sheet.filled[row].argmax())
-    return first < int(columns[0]) and bool(sheet.filled[inner, first]) and is_field_line(sheet, row)
-
-
-def _is_stub_head_row(sheet: Sheet, above: list[int], columns: NDArray[np.intp], body_row: int) -> bool:
-    """Whether the row above the body holds stub heads alone, the headings standing above it.
-
-    A cut-in head looks alike; it comes below headings that have their stub heads beside them.
-    """
-    if len(above) < 2 or body_row - above[0] != 1 or sheet.filled[above[0], columns].any():
-        return False
-    if sheet.filled[above[0], : columns[0]].sum() > 1:
-        return bool(sheet.filled[above[1], columns].any())  # a cut-in head is one label
-    below = np.arange(body_row, sheet.shape[0])
-    labelled = np.asarray(sheet.filled[below, : columns[0]].any(axis=1))
-    bare = labelled & ~np.asarray(sheet.filled[np.ix_(below, columns)].any(axis=1))
-    if bare[: _last(sheet, below, columns)].any():
-        return False  # other labels stand alone too: they are cut-in heads all
-    heading = [row for row in above[1 : 1 + _DEEPEST] if sheet.filled[row, columns].any()]
-    return above[1] in heading and not sheet.filled[heading, : columns[0]].any()
-
-
-def _last(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> int:
-    """How many of the rows there are up to the last that holds data."""
-    with_data = np.flatnonzero(sheet.data[np.ix_(rows, columns)].any(axis=1))
-    return int(with_data[-1]) + 1 if len(with_data) else 0
-
-
-def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], *, has_inner: bool) -> bool:
-    """Whether a row above the body heads its columns, and is not a title or a line of fields."""
-    filled = columns[sheet.filled[row, columns]]
-    if not len(filled):
-        return False
-    beside = [sheet.text(row, column) for column in range(int(columns[0])) if sheet.filled[row, column]]
-    if len(filled) == 1 and beside and beside[-1].endswith(":"):
-        return False  # a field and its value
-    texts = [sheet.text(row, int(column)) for column in filled]
-    if len(filled) == len(columns) > 1 and any(":" not in text for text in texts):
-        return True  # "of which: foot" beside plain headings; a line of fields has gaps, or colons throughout
-    if any(":" in text and sheet.kinds[row, column] == Kind.TEXT for text, column in zip(texts, filled, strict=True)):
-        return all(text.replace(":", "").isdigit() for text in texts)  # times of day head columns, "Code: N4" does not
-    if len(filled) == 1 and has_inner:
-        merge = next((area for area in sheet.merges if area.holds(row, int(filled[0]))), None)
-        # One heading over everything: a spanner if it is merged over body columns only, else a title.
-        left_of_body = bool(sheet.filled[row, : columns[0]].any())
-        return (merge is not None and merge.left == int(columns[0])) or (
-            int(filled[0]) == int(columns[0]) and left_of_body
-        )
-    return True
-
-
-def _spans_body(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
-    return any(area.holds(row, int(columns[0])) for area in sheet.merges)
 
 
 def _stub_columns(sheet: Sheet, play: Play, first_row: int, body_column: int, width: int | None) -> tuple[int, ...]:
@@ -385,13 +300,13 @@ def _stub_columns(sheet: Sheet, play: Play, first_row: int, body_column: int, wi
     # Notes below the body make no label column of the one that they stand in.
     inner = play.columns[play.columns >= body_column]
     below = play.rows[play.rows >= first_row]
-    last = int(below[max(_last(sheet, below, inner) - 1, 0)]) if len(below) else first_row
+    last = int(below[max(last_with_data(sheet, below, inner) - 1, 0)]) if len(below) else first_row
     for column in left:
         gap = int(sheet.gaps[1][taken[-1] if taken else body_column] - sheet.gaps[1][column]) + 1
         own = sheet.filled[first_row : last + 1, column]
         # Columns that are full all the way are labels however many there are.
         wide = len(taken) >= _WIDEST and (gap > 1 or own.mean() < _FULL)
-        if wide or gap > _MOST_SPACERS or not own.any():
+        if wide or gap > MOST_SPACERS or not own.any():
             break
         taken.append(column)
     return tuple(sorted(taken))

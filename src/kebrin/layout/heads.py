@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import look_of
 from kebrin.layout.depths import BOLD, find_depths
 from kebrin.layout.labels import label
@@ -203,6 +204,6 @@ def _levels(
             cells[depth].append(source[depth] if known else MISSING)
     ordinals = [f" {depth + 1}" for depth in range(count)] if count > 1 else [""]
     return tuple(
-        Level.of(f"section{ordinal}", found, lanes[0], own)
+        Level.of(period_name([*filter(None, found)]) or f"section{ordinal}", found, lanes[0], own)
         for ordinal, found, own in zip(ordinals, labels, cells, strict=True)
     )

@@ -19,13 +19,14 @@ if TYPE_CHECKING:
 def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
     """The frame of a list of records, unless something else is stated."""
     heads = stated.boxhead
-    other = heads is not None and (len(heads) != 1 or stated.measures != heads[0])
-    if other or stated.beside or (anchor is not None and anchor.exact):
+    if (heads is not None and len(heads) != 1) or stated.beside or (anchor is not None and anchor.exact):
         return None
     width = 1 if stated.stub is None else len(stated.stub)
     found = find_records(sheet, play.rows, play.columns)
     if found is None or not 0 < width < len(play.columns) or (anchor is not None and anchor.row != found.head):
         return None
+    if heads is not None and (stated.measures or None) != (None if found.across else heads[0]):
+        return None  # another layout is stated
     if stated.cutins and not found.sections:
         return None
     why = "one row of headings, each over a column of its own kind"

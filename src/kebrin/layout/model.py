@@ -26,6 +26,9 @@ KEPT = "kept as data"
 #: What it says of a line that equals a sum by arithmetic alone.
 DOUBTED = "sum in doubt"
 
+#: What it says of the weeks of a calendar.
+CALENDAR = "calendar"
+
 
 class Role(StrEnum):
     """What a row, a column or a single cell is for."""

@@ -35,7 +35,7 @@ def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list
     found = []
     for axis, used in enumerate(lines_in_use(segment)):
         levels = [one for one in segment.sources if one.axis == axis]
-        if axis == 1 and any(one.measure for one in levels):
+        if axis == 1 and (any(one.measure for one in levels) or _over_words(sheet, segment)):
             continue
         for level in levels[
             -1:
@@ -56,6 +56,17 @@ def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list
             ):
                 found.append((level, list(zip(rows.tolist(), columns.tolist(), strict=True))))
     return found
+
+
+def _over_words(sheet: Sheet, segment: Segment) -> bool:
+    """Whether the values are words: figures over them are no values that were taken for labels."""
+    for name in segment.columns:
+        rows, columns = segment.cells(name)
+        there = columns >= 0
+        looks = sheet.looks[rows[there], columns[there]]
+        if not ((looks == Look.WORDS) | (looks == Look.MISSING)).all():
+            return False
+    return True
 
 
 def _are_figures(sheet: Sheet, rows: NDArray[np.int32], columns: NDArray[np.int32]) -> NDArray[np.bool_]:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.errors import PlanError, ValuesError
+from kebrin.layout import CALENDAR
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Remark
@@ -193,8 +194,9 @@ def _told_apart(table: Table, pieces: Sequence[Piece]) -> bool:
 
 
 def _is_listed(piece: Piece) -> bool:
-    """Whether a block is a list of records, or has one column of values only."""
-    return piece.layout.listed or len(piece.layout.body_columns) == 1
+    """Whether a block is a list of records, a calendar of entries, or has one column of values only."""
+    entries = any(said.what == CALENDAR for said in piece.layout.evidence)
+    return piece.layout.listed or entries or len(piece.layout.body_columns) == 1
 
 
 def prove(  # noqa: PLR0913 - all that a proof is made of
