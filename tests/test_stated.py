@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import openpyxl
 import pytest
+from openpyxl.workbook.defined_name import DefinedName
+from openpyxl.worksheet.table import Table
 
 import kebrin as kb
 from building import write_book
@@ -272,3 +274,67 @@ def test_a_body_whose_figures_are_all_padded_stays_a_body_of_figures(tmp_path: P
     rows: list[list[Any]] = [["Sailing", "Foot", "Cars"], ["07:15", 12, 3], ["10:40", 7, 4]]
     (table,) = formatted(tmp_path, rows, "B2:C3", "000").tables.values()
     assert table.to_arrow().column("value").to_pylist() == [12, 3, 7, 4]
+
+
+# One rectangle only, and headings joined into one.
+
+
+def fuel(tmp_path: Path) -> Path:
+    path = write_book(tmp_path / "fuel.xlsx", {"Fuel": [
+        ["Fuel log", "", "", "", "", "old:", 9], [""], ["", "", "Vessel", "Litres", "Cost"], ["", "", "Gull", 500, 610],
+        ["", "", "Tern", 420, 512], ["", "", "Skua", 77, 90], [1, 2, 3, 4, 5],
+    ], "Other": QUAYS})  # fmt: skip
+    book = openpyxl.load_workbook(path)
+    book["Fuel"].add_table(Table(displayName="FuelLog", ref="C3:E6"))
+    book.defined_names["Pier_dues"] = DefinedName("Pier_dues", attr_text="'Other'!$A$1:$C$3")
+    book.defined_names["Rate"] = DefinedName("Rate", attr_text="0.5")
+    book.save(path)
+    return path
+
+
+@pytest.mark.parametrize(
+    ("within", "values"), [("FuelLog", 3), ("fuellog", 3), ("C3:E6", 3), ("C3:E5", 2), ("Pier_dues", 4)]
+)
+def test_a_table_object_a_named_range_or_a_rectangle_is_read_alone(tmp_path: Path, within: str, values: int) -> None:
+    fuel(tmp_path)
+    sheets = 'sheets = "Fuel"' if ":" in within else ""
+    text = f'kebrin = 1\n[table.t]\nfiles = "fuel.xlsx"\n{sheets}\n[table.t.layout]\nwithin = "{within}"\n'
+    (tmp_path / "p.toml").write_text(text, "utf-8")
+    run = kb.load_plan(tmp_path / "p.toml").run()
+    assert run.holds, run.proof.failures
+    assert len(run.tables["t"]) == (
+        values if values == 4 else 2 * values if run.tables["t"].measures == ("value",) else values
+    )
+    assert run.proof.unclaimed == 0
+
+
+def test_a_place_that_is_not_there_is_told_with_those_that_are(tmp_path: Path) -> None:
+    fuel(tmp_path)
+    text = 'kebrin = 1\n[table.t]\nfiles = "fuel.xlsx"\n[table.t.layout]\nwithin = "FuelLgo"\n'
+    (tmp_path / "p.toml").write_text(text, "utf-8")
+    with pytest.raises(kb.LayoutError, match=r"its named places are Pier_dues, FuelLog\. Did you mean 'FuelLog'\?"):
+        kb.load_plan(tmp_path / "p.toml").run()
+    assert kb.read(tmp_path / "fuel.xlsx").core.places == {
+        "Pier_dues": ("Other", "A1:C3"),
+        "FuelLog": ("Fuel", "C3:E6"),
+    }
+
+
+TWO_ROWS = [
+    ["Name", "Rehearsal", "Concert", "Paid"],
+    ["", "hours", "hours", "(crowns)"],
+    ["Ada", 10, 4, 120],
+    ["Bo", 12, 5, 140],
+]
+
+
+def test_two_heading_rows_are_joined_on_request(given: Given) -> None:
+    run = given(TWO_ROWS, 'joined = "what"\nmeasures = "what"')
+    assert run.tables["t"].columns == ("Name", "Rehearsal hours", "Concert hours", "Paid (crowns)")
+    assert run.holds
+    long = given(TWO_ROWS, 'joined = "what"')
+    assert [record["what"] for record in records(long)][:3] == ["Rehearsal hours", "Concert hours", "Paid (crowns)"]
+    assert long.holds
+    assert str(long.tables["t"].origin(2)).endswith("cell D3")
+    with pytest.raises(kb.LayoutError, match="joined = 'what' has no effect: there is one heading row only"):
+        given(QUAYS, 'joined = "what"')

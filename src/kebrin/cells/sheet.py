@@ -174,6 +174,7 @@ class Report:
         names: all sheet names in the file's order, hidden ones too.
         hidden: names of hidden and very hidden sheets, with which of the two.
         digest: SHA-256 of the file's bytes, hexadecimal.
+        look_up_places: how to find the file's named places.
     """
 
     path: str
@@ -181,6 +182,7 @@ class Report:
     load: Callable[[str], Sheet] = field(repr=False)
     hidden: dict[str, str] = field(default_factory=dict)
     digest: str = ""
+    look_up_places: Callable[[], dict[str, tuple[str, str]]] | None = field(default=None, repr=False)
     _read: dict[str, Sheet] = field(default_factory=dict, repr=False)
 
     def __getitem__(self, name: str) -> Sheet:
@@ -192,6 +194,11 @@ class Report:
 
     def __len__(self) -> int:
         return len(self.names)
+
+    @cached_property
+    def places(self) -> dict[str, tuple[str, str]]:
+        """Sheet and rectangle ("C4:F7") of the file's table objects and named ranges, by name; empty where it has none."""
+        return {} if self.look_up_places is None else self.look_up_places()
 
     @property
     def shown(self) -> tuple[str, ...]:

@@ -82,9 +82,11 @@ def build(
     stub = named([level.at(kept_rows) for level in down], "label")
     if stated.boxhead is None and stated.stub is None:
         stub, boxhead = split_corner(stub, boxhead)
+    if stated.joined and len(boxhead) > 1:
+        boxhead = (Level.join(stated.joined, boxhead),)
     measures, said = _measures(sheet, frame, stated, boxhead, (body_rows, body_columns))
     remarks += [*said, *mixed_doubt(boxhead, {label.casefold() for label in stated.not_totals})]
-    if measures:
+    if measures and not stated.joined:
         inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
         names_by_row = {level.line: level.name for level in boxhead}
         boxhead = tuple(replace(level, name=names_by_row[level.line]) for level in inner if level.line in names_by_row)

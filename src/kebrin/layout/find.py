@@ -20,7 +20,7 @@ from kebrin.layout.headings import MOST_SPACERS, boxhead_rows, is_stub_head_row,
 from kebrin.layout.listing import as_list, as_records
 from kebrin.layout.lists import is_calendar, is_form
 from kebrin.layout.model import Evidence, Layout, Stated
-from kebrin.layout.omitting import lines_left_out, without_blocks
+from kebrin.layout.omitting import inside, lines_left_out, without_blocks
 from kebrin.layout.play import Play, from_anchor, hidden_lines, in_play
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import Split, find_split
@@ -72,6 +72,8 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     play = in_play(sheet)
     out = lines_left_out(sheet, stated.leave_out) if stated.leave_out else ()
     play = play.without(out)
+    if stated.within:
+        play = inside(sheet, play, stated.within)
     if weeks := calendar_frames(sheet, play, stated):
         layouts = _built(sheet, [(Region(play.rows, play.columns), frame) for frame in weeks], stated, fields)
         return [named_as_calendar(layout, stated) for layout in layouts]
@@ -96,7 +98,7 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     framed = [(region, _framed(sheet, play.within(region), anchor, stated)) for region in regions]
     found = _built(sheet, [(region, frame) for region, frame in framed if frame is not None], stated, fields)
     refuse_without_effect(sheet, found, stated)
-    found = without_blocks(sheet, found, stated.leave_out)
+    found = without_blocks(sheet, found, stated)
     return [replace(layout, left_out=tuple(out)) for layout in found] if out else found
 
 

@@ -71,7 +71,7 @@ class Level:
     `codes` is an int32 vector with one entry per body line that points into `texts`; -1 where there is no label.
     `line` is the sheet's row (boxhead) or column (stub) that the labels stand in. `cells` says for each body line which
     cell its label comes from, and `head` which cell names the level; cells are counted row by row over the sheet, -1
-    stands for none.
+    stands for none. `joined` are the levels that were joined into one, its own among them, outermost first.
     """
 
     name: str
@@ -80,6 +80,7 @@ class Level:
     line: int
     cells: NDArray[np.int64]
     head: int = MISSING
+    joined: tuple[Level, ...] = ()
 
     @classmethod
     def of(cls, name: str, labels: Sequence[str | None], line: int, cells: Sequence[int] | None = None) -> Level:
@@ -103,7 +104,27 @@ class Level:
         """The level over some of its lines, with the labels that are still in use."""
         texts = (*self.texts, None)  # code -1 picks the last
         labels = [texts[code] for code in self.codes[lines].tolist()]
-        return replace(Level.of(self.name, labels, self.line), cells=self.cells[lines], head=self.head)
+        return replace(
+            Level.of(self.name, labels, self.line), cells=self.cells[lines], head=self.head,
+            joined=tuple(one.at(lines) for one in self.joined),
+        )  # fmt: skip
+
+    @property
+    def parts(self) -> tuple[Level, ...]:
+        """The levels that its labels come from: itself, or those that were joined."""
+        return self.joined or (self,)
+
+    @classmethod
+    def join(cls, name: str, levels: Sequence[Level]) -> Level:
+        """One level of several, outermost first; its labels are theirs with a blank between.
+
+        >>> level = Level.join("hours of", [Level.of("", ["Rehearsal", "Paid"], 2), Level.of("", ["hours", None], 3)])
+        >>> level.labels(), level.line
+        (['Rehearsal hours', 'Paid'], 3)
+        """
+        said = [" ".join(filter(None, path)) or None for path in zip(*(one.labels() for one in levels), strict=True)]
+        inner = levels[-1]
+        return replace(Level.of(name, said, inner.line), cells=inner.cells, head=inner.head, joined=tuple(levels))
 
     def labels(self) -> list[str | None]:
         """The label of each body line."""
@@ -270,6 +291,8 @@ class Stated:
         not_totals: labels of lines that are called a total and are none.
         fill: 'none' if blank labels are not filled down.
         turn: whether the sheet lists its records across, and is turned round.
+        within: the rectangle that is read ("C4:F7"); what stands outside of it is left out.
+        joined: a name for all heading rows joined into one; '' joins none.
         leave_out: what is left out: 'row 7', 'rows 7-9', 'column C', 'block 2', 'block TITLE', or a label, which may hold `*`.
     """
 
@@ -287,4 +310,6 @@ class Stated:
     not_totals: tuple[str, ...] = ()
     fill: Literal["", "none"] = ""
     turn: bool = False
+    within: str = ""
+    joined: str = ""
     leave_out: tuple[str, ...] = ()

@@ -10,14 +10,15 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from kebrin.address import column_number
-from kebrin.cells import Sheet, neat
+from kebrin.cells import Sheet, neat, parse_a1
 from kebrin.errors import LayoutError, Place
 from kebrin.layout.stating import find_text, texts_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from kebrin.layout.model import Layout
+    from kebrin.layout.model import Layout, Stated
+    from kebrin.layout.play import Play
 
 _SHEET = re.compile(r"sheets?\s+(.+)", re.IGNORECASE)
 _BLOCK = re.compile(r"block\s+(.+)", re.IGNORECASE)
@@ -71,24 +72,42 @@ def sheets_left_out(names: Sequence[str], stated: Sequence[str]) -> tuple[str, .
     return tuple(name for name in names if any(fnmatchcase(name.casefold(), pattern) for pattern in wanted))
 
 
-def without_blocks(sheet: Sheet, layouts: list[Layout], stated: Sequence[str]) -> list[Layout]:
-    """The blocks that are not left out; the first of them bears the cells of those that are.
+def inside(sheet: Sheet, play: Play, within: str) -> Play:
+    """The rows and columns in play inside a stated rectangle.
+
+    Raises:
+        LayoutError: it is no rectangle of the sheet.
+    """
+    corners = [parse_a1(corner) for corner in within.replace("$", "").upper().split(":")]
+    first, last = corners[0], corners[-1]
+    if first is None or last is None or first[0] >= sheet.shape[0] or first[1] >= sheet.shape[1]:
+        raise LayoutError(
+            f"within names {within!r}, which is no rectangle of this sheet", Place(sheet.source, sheet.name),
+            do="State it as in C4:F7, or by the name of a table object or a named range",
+        )  # fmt: skip
+    rows = play.rows[(play.rows >= first[0]) & (play.rows <= last[0])]
+    columns = play.columns[(play.columns >= first[1]) & (play.columns <= last[1])]
+    return replace(play, rows=rows, columns=columns)
+
+
+def without_blocks(sheet: Sheet, layouts: list[Layout], said: Stated) -> list[Layout]:
+    """The blocks that are not left out; the first of them bears the cells of those that are, and of what is not read at all.
 
     Raises:
         LayoutError: no block is meant by what is stated, or all are.
     """
-    wanted = [match[1].strip() for said in stated if (match := _BLOCK.fullmatch(said.strip()))]
-    if not wanted or not layouts:
+    wanted = [match[1].strip() for one in said.leave_out if (match := _BLOCK.fullmatch(one.strip()))]
+    if not layouts or not (wanted or said.within):
         return layouts
     gone: set[int] = set()
-    for said in wanted:
-        own = [at for at, layout in enumerate(layouts) if _is_meant(layout, at, said)]
+    for name in wanted:
+        own = [at for at, layout in enumerate(layouts) if _is_meant(layout, at, name)]
         if not own:
             shown = ", ".join(
                 f"{at + 1} at {one.address}" + f" ({one.title})" * bool(one.title) for at, one in enumerate(layouts)
             )
             raise LayoutError(
-                f"leave_out names the block {said!r}, which is not on this sheet", Place(sheet.source, sheet.name),
+                f"leave_out names the block {name!r}, which is not on this sheet", Place(sheet.source, sheet.name),
                 why=f"its blocks are {shown}", do="Correct leave_out in the plan",
             )  # fmt: skip
         gone.update(own)
@@ -99,7 +118,21 @@ def without_blocks(sheet: Sheet, layouts: list[Layout], stated: Sequence[str]) -
             do="Leave the sheet out in the plan instead (sheets = { except = [...] })",
         )  # fmt: skip
     cells = {at for number in gone for at in _cells_of(sheet, layouts[number])}
+    if said.within:
+        cells |= _outside(sheet, said.within, kept)
     return [replace(kept[0], left_cells=tuple(sorted(cells))), *kept[1:]]
+
+
+def _outside(sheet: Sheet, within: str, layouts: Sequence[Layout]) -> set[tuple[int, int]]:
+    """The filled cells outside a rectangle that are no field of a block."""
+    first, last = (
+        parse_a1(corner) for corner in (within.split(":", maxsplit=1)[0], within.rsplit(":", maxsplit=1)[-1])
+    )
+    filled = sheet.filled.copy()
+    if first is not None and last is not None:
+        filled[first[0] : last[0] + 1, first[1] : last[1] + 1] = False
+    fields = {at for layout in layouts for field in layout.fields for at in (field.label_at, field.value_at)}
+    return {(row, column) for row, column in np.argwhere(filled).tolist()} - fields
 
 
 def _is_meant(layout: Layout, at: int, said: str) -> bool:

@@ -130,6 +130,11 @@ def refuse_without_effect(sheet: Sheet, layouts: Sequence[Layout], stated: State
                 f"beside names {', '.join(stated.beside)}, and no label columns stand right of the body here", at,
                 do="Leave beside out of the plan",
             )  # fmt: skip
+        if stated.joined and not any(level.joined for level in layout.boxhead):
+            raise LayoutError(
+                f"joined = {stated.joined!r} has no effect", at, why="there is one heading row only",
+                do="Leave joined out of the plan, or name the row in boxhead",
+            )  # fmt: skip
     end = parse_a1(stated.ends) if stated.ends else None
     if end is not None and layouts and all((one.area.bottom, one.area.right) != end for one in layouts):
         shown = ", ".join(a1(one.area.bottom, one.area.right) for one in layouts)

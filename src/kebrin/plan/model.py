@@ -68,6 +68,8 @@ class LayoutPlan(_Strict):
     of the body. `marks` says whether footnote marks are kept, in a column beside their measure. `totals` lists labels of
     total lines that neither their wording nor their sums would show, `not_totals` those of lines that are called a total
     and are none. `fill = "none"` stops filling blank labels from above,
+    `within` reads one rectangle of a sheet only ("C4:F7"), or what a table object or a named range of the workbook covers.
+    `joined` gives one name to all heading rows, their labels joined ("Rehearsal" over "hours" is "Rehearsal hours").
     `turn = true` reads a sheet whose records stand side by side. `leave_out` leaves out rows and columns, by place
     ('row 7', 'rows 7-9', 'column C') or by a label, whole sheets ('sheet Test*') and blocks ('block 2', 'block A7:D12', 'block
     Old figures'); names, labels and titles may hold `*`.
@@ -88,11 +90,13 @@ class LayoutPlan(_Strict):
     find_totals: bool = True
     fill: Literal["", "none"] = ""
     turn: bool = False
+    within: str = ""
+    joined: str = ""
     leave_out: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
 
     @model_validator(mode="after")
     def _measures_is_a_row(self) -> LayoutPlan:
-        if self.measures and self.boxhead is not None and self.measures not in self.boxhead:
+        if self.measures and self.boxhead is not None and self.measures not in (*self.boxhead, self.joined):
             raise ValueError(f"measures names {self.measures!r}, but boxhead has {', '.join(self.boxhead)}")
         return self
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
-from kebrin.errors import LayoutError, Place, PlanError
+from kebrin.errors import LayoutError, Place, PlanError, nearest
 from kebrin.layout import Stated, sheets_left_out
 from kebrin.sources import files, read
 from kebrin.table import Remark
@@ -31,6 +32,7 @@ if TYPE_CHECKING:
     from kebrin.plan.model import LayoutPlan, PlanModel, TablePlan
     from kebrin.proof import Source
 
+_RECTANGLE = re.compile(r"\$?[A-Za-z]{1,3}\$?\d+(?::\$?[A-Za-z]{1,3}\$?\d+)?")
 NOT_CHOSEN = "left out by the plan"
 
 
@@ -155,7 +157,9 @@ def _part(report: Report, plan: TablePlan, terms: Terms) -> _Part:
     choice = plan.sheets
     refuse_unknown_sheets(report, choice.only, "sheets")
     works, stamps, others = [], [], {}
-    gone = sheets_left_out(report.names, plan.layout.leave_out)
+    gone = set(sheets_left_out(report.names, plan.layout.leave_out))
+    plan, only = named_place(report, plan)
+    gone |= set(report.names) - {only} if only else set()
     for name in report.names:
         if not choice.takes(name) or name in gone:
             others[name] = NOT_CHOSEN
@@ -196,6 +200,27 @@ def _sheet(report: Report, name: str, plan: TablePlan, terms: Terms) -> tuple[Sh
     return work, values
 
 
+def named_place(report: Report, plan: TablePlan) -> tuple[TablePlan, str]:
+    """The plan with the rectangle that a table object or a named range covers, and the sheet that it is on.
+
+    Raises:
+        LayoutError: the report has no place of that name.
+    """
+    name = plan.layout.within
+    if not name or _RECTANGLE.fullmatch(name):
+        return plan, ""
+    known = {one.casefold(): place for one, place in report.places.items()}
+    if name.casefold() not in known:
+        near = nearest(name, report.places)
+        raise LayoutError(
+            f"there is no table object and no named range {name!r}, which the plan names in within", Place(report.path),
+            why=f"its named places are {', '.join(report.places)}" if report.places else "it has none",
+            do=f"Did you mean {near!r}?" if near else "State a rectangle, as in C4:F7",
+        )  # fmt: skip
+    sheet, within = known[name.casefold()]
+    return plan.model_copy(update={"layout": plan.layout.model_copy(update={"within": within})}), sheet
+
+
 def texts_of(plan: TablePlan) -> frozenset[str]:
     """The columns that steps must get as they stand: all that are read otherwise than as plain numbers."""
     simple = {"decimal", "scale", "percent"}
@@ -233,5 +258,6 @@ def stated_layout(plan: LayoutPlan) -> Stated:
     return Stated(
         starts=plan.starts, ends=plan.ends, boxhead=plan.boxhead, stub=plan.stub, measure=plan.measure,
         measures=plan.measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
-        not_totals=plan.not_totals, fill=plan.fill, turn=plan.turn, leave_out=plan.leave_out,
+        not_totals=plan.not_totals, fill=plan.fill, turn=plan.turn, joined=plan.joined, within=plan.within,
+        leave_out=plan.leave_out,
     )  # fmt: skip

@@ -188,7 +188,7 @@ def _wrong_texts(sheet: Sheet, segment: Segment, table: Table, labels: Labels, u
     values = sheet.values[labels.rows[lines], labels.columns[lines]]
     wrong = lines[wrong_line[lines]].tolist()
     for at in np.flatnonzero(values != said).tolist():
-        if not _says(values[at], said[at]):
+        if not _says(values[at], said[at], part=labels.part):
             wrong.append(int(lines[at]))
     return [(int(labels.rows[at]), int(labels.columns[at])) for at in dict.fromkeys(wrong)]
 
@@ -204,10 +204,17 @@ def _wrong_in_grid(
     said = np.array([*column.dictionary.to_pylist(), None], dtype=object)[grid[lines, 0]]
     values = sheet.values[labels.rows[lines], labels.columns[lines]]
     wrong = [int(at) for at in lines[~same[lines]].tolist()]
-    wrong += [int(lines[at]) for at in np.flatnonzero(values != said).tolist() if not _says(values[at], said[at])]
+    wrong += [
+        int(lines[at])
+        for at in np.flatnonzero(values != said).tolist()
+        if not _says(values[at], said[at], part=labels.part)
+    ]
     return [(int(labels.rows[at]), int(labels.columns[at])) for at in dict.fromkeys(wrong)]
 
 
-def _says(value: object, text: str | None) -> bool:
+def _says(value: object, text: str | None, *, part: bool) -> bool:
     own = as_label(value)
+    if part and text is not None:
+        bare = neat(trailing_mark(own)[0])
+        return f" {bare} " in f" {text} " or f" {neat(own)} " in f" {text} "
     return text is not None and (own == text or neat(trailing_mark(own)[0]) == text or neat(own) == neat(text))

@@ -11,6 +11,7 @@ from kebrin.address import a1
 from kebrin.cells import Area, Formats, Hints, Kind, Report, Sheet, addresses, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import second
+from kebrin.sources.named import named_places
 from kebrin.sources.parts import telling
 from kebrin.sources.workbook import RawSheet, Workbook, open_workbook
 
@@ -36,7 +37,8 @@ def read(path: Path, *, opened: Workbook | None = None, stored: str = "") -> Rep
         SourceError: the file is no workbook, locked, cut short or damaged.
     """
     book = opened or open_workbook(path)
-    return Report(str(path), book.names, partial(_sheet, book, stored), book.hidden, book.fixed.digest)
+    places = partial(named_places, book.path, book.parts)
+    return Report(str(path), book.names, partial(_sheet, book, stored), book.hidden, book.fixed.digest, places)
 
 
 def _sheet(book: Workbook, stored: str, name: str) -> Sheet:

@@ -50,6 +50,7 @@ class Labels:
         columns: int32, its column.
         head: the cell that names the column, (-1, -1) for none.
         measure: the measure whose columns bear these labels, on axis 1 where there are several measures.
+        part: whether each cell says a part of its label only: several heading rows were joined.
     """
 
     column: str
@@ -58,6 +59,7 @@ class Labels:
     columns: NDArray[np.int32]
     head: tuple[int, int] = (-1, -1)
     measure: str = ""
+    part: bool = False
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -149,17 +149,22 @@ def _by_measure(sheet: Sheet, layout: Layout, fallback: str) -> _Groups:
         columns[name][group] = column
     levels = tuple(level.at(np.array(firsts, np.intp)) for level in others)
     heads: dict[str, tuple[tuple[int, int], ...]] = {}
-    for at, cell in enumerate(measures.cells.tolist()):
-        name = measures.label(at) or fallback
-        heads[name] = (*heads.get(name, ()), *([divmod(cell, sheet.shape[1])] if cell >= 0 else []))
+    for part in measures.parts:
+        for at, cell in enumerate(part.cells.tolist()):
+            name = measures.label(at) or fallback
+            heads[name] = (*heads.get(name, ()), *([divmod(cell, sheet.shape[1])] if cell >= 0 else []))
     return _Groups(levels, {name: np.array(listed, np.int32) for name, listed in columns.items()}, heads)
 
 
 def _sources(sheet: Sheet, layout: Layout, groups: _Groups) -> tuple[Labels, ...]:
     """Where the labels come from: the stub's levels, then those of the boxhead, for each measure by itself."""
-    found = [_labels_of(level.name, 0, level.cells, level.head, sheet.shape[1]) for level in layout.stub]
+    width = sheet.shape[1]
+    found = [_labels_of(level.name, 0, level.cells, level.head, width) for level in layout.stub]
     if not layout.measures:
-        return (*found, *(_labels_of(one.name, 1, one.cells, one.head, sheet.shape[1]) for one in groups.levels))
+        return (*found, *(
+            replace(_labels_of(level.name, 1, one.cells, one.head, width), part=bool(level.joined))
+            for level in groups.levels for one in level.parts
+        ))  # fmt: skip
     of_column = {column: at for at, column in enumerate(layout.body_columns.tolist())}
     names = {level.name for level in groups.levels}
     for measure, columns in groups.columns.items():

@@ -78,7 +78,7 @@ def _total(sheet: Sheet, layout: Layout, line: TotalLine) -> Left:
 
 def _unit_lines(layout: Layout) -> list[Left]:
     """Heading rows that became no level."""
-    used = {level.line for level in layout.boxhead}
+    used = {part.line for level in layout.boxhead for part in level.parts}
     columns = [*layout.body_columns.tolist(), *(line.at for line in layout.total_lines("column"))]
     return [
         Left(

@@ -237,7 +237,7 @@ def _scale(sheet: Sheet, layout: Layout, measures: Sequence[str]) -> Scale | Non
 
 def _unit_lines(layout: Layout) -> set[tuple[int, int]]:
     """The cells of heading rows that only give units and became no level."""
-    levels = {level.line for level in layout.boxhead}
+    levels = {part.line for level in layout.boxhead for part in level.parts}
     return {
         (row, column) for row in layout.boxhead_rows if row not in levels for column in layout.body_columns.tolist()
     }
