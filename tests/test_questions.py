@@ -158,3 +158,49 @@ def test_printed_commands_can_be_pasted(tmp_path: Path, kebrin: Kebrin) -> None:
         ["/bin/sh", "-c", f"{sys.executable} {command}"], cwd=tmp_path, capture_output=True, text=True, check=False
     )
     assert "B2" in traced.stdout, command + traced.stderr
+
+
+# Survey: the readings that were weighed, and both answers to a question.
+
+
+def test_survey_shows_both_answers_of_a_question_and_the_readings_that_were_weighed(
+    tmp_path: Path, kebrin: Kebrin
+) -> None:
+    (tmp_path / "r.csv").write_text("North,10,27\nSouth,30,40\nEast,5,6\n", "utf-8")
+    shown = kebrin("survey", "r.csv").stdout
+    assert "or, with boxhead = []: 6 rows" in shown
+    assert "can be read in two ways: the first row, row 1" in shown
+    (tmp_path / "q.csv").write_text(
+        "Quay,Class,Jan\nEast,Foot,1\n,Cars,2\nEast,Foot,4\nstray,,\n,,\n,,\n,9,\n", "utf-8"
+    )
+    told = json.loads(kebrin("survey", "q.csv", "--json").stdout)
+    weighed = told["reports"][0]["sheets"][0]["weighed"]
+    assert weighed[0]["said"] == "as it stands"
+    assert sum(one["taken"] for one in weighed) == 1
+    assert len(weighed) > 1
+
+
+def test_survey_says_what_tidy_does(demo: Path, kebrin: Kebrin) -> None:
+    """Survey goes the way that tidying goes: a sheet that is turned round is turned round there too."""
+    (demo / "v.csv").write_text("Vessel,Gull,Tern\nBuilt,2019,2024\nCrew,4,7\nHome,Garth,Hallan\n", "utf-8")
+    surveyed = kebrin("survey", "v.csv").stdout
+    assert "Vessel    Built    Crew    Home" in surveyed
+    tidied = kebrin("tidy", "v.csv", "-o", "v2.csv")
+    assert "Gull      2019" in tidied.stdout.replace(".0", "") or "Gull" in tidied.stdout
+
+
+def test_the_map_draws_what_a_finding_speaks_of_however_large_the_sheet() -> None:
+    from kebrin.cells import Sheet
+    from kebrin.deliver.picturing import cut_of
+
+    rows: list[list[object]] = [[f"r{row}", *(float(at) for at in range(120))] for row in range(200)]
+    sheet = Sheet.of(rows)
+    for cell in ((0, 0), (150, 60), (199, 120), (100, 3)):
+        cut = cut_of(sheet, (), {cell})
+        assert cell[0] in cut.rows
+        assert cell[1] in cut.columns
+        assert len(cut.rows) < 60
+    drawn = cut_of(sheet, (), set())
+    assert drawn.rows[0] == 0
+    assert drawn.rows[-1] == 199
+    assert sum(row < 0 for row in drawn.rows) == 1

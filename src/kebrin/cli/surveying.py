@@ -3,25 +3,31 @@
 from __future__ import annotations
 
 import json
+import tomllib
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 
-from kebrin import proof
-from kebrin.cells import Sheet, column_letters
+from kebrin.cells import column_letters, parse_a1
 from kebrin.cli import show
 from kebrin.cli.ahead import reports_ahead
 from kebrin.cli.ending import Exit
-from kebrin.layout import Layout, find_layouts
+from kebrin.errors import KebrinError
+from kebrin.plan.model import LayoutPlan
+from kebrin.plan.running import stated_layout
 from kebrin.sources import files
-from kebrin.tidy import unpivot
 from kebrin.work.leaving import verdict_of
+from kebrin.work.weighing import weigh
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from rich.console import Console
+
+    from kebrin.cells import Sheet
+    from kebrin.layout import Evidence, Layout
+    from kebrin.work.sheet import Piece
 
 
 def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int:
@@ -57,7 +63,6 @@ def _draw(surveyed: Sequence[_Surveyed], picture: Path, paths: Sequence[Path], b
     """The maps: under the name given if there is one, else each with its sheet's name, and its file's, in it."""
     from kebrin.deliver.atomic import whole_file
     from kebrin.deliver.guard import refuse_foreign_picture, refuse_sources
-    from kebrin.deliver.picture import draw_map
 
     drawn: list[Path] = []
     for sheet in surveyed:
@@ -69,22 +74,39 @@ def _draw(surveyed: Sequence[_Surveyed], picture: Path, paths: Sequence[Path], b
             path, count = path.with_name(f"{picture.stem}.{count}{picture.suffix or '.png'}"), count + 1
         refuse_sources(path, paths)
         refuse_foreign_picture(path)
-        uses = verdict_of(sheet.sheet, sheet.layouts, sheet.tables).uses
         with whole_file(path) as part:
-            part.write_bytes(draw_map(sheet.sheet, sheet.layouts, uses))
+            part.write_bytes(sheet.drawn())
         drawn.append(path)
     return drawn
 
 
 class _Surveyed:
-    """One sheet with its layouts, tables, ties and ledger."""
+    """One sheet in the reading that tidying takes: its layouts, tables, ties, ledger, and the readings that were weighed."""
 
     def __init__(self, sheet: Sheet) -> None:
-        self.sheet = sheet
-        self.layouts = find_layouts(sheet)
-        self.tables = [unpivot(sheet, layout) for layout in self.layouts]
-        self.ties = [proof.tie_out(sheet, layout) for layout in self.layouts]
-        self.ledger = verdict_of(sheet, self.layouts, self.tables).ledger()
+        self.weighed = weigh(sheet)
+        self.sheet, self.work = self.weighed.sheet, self.weighed.work
+        self.layouts = [piece.layout for piece in self.work.pieces]
+        self.tables = [piece.table for piece in self.work.pieces]
+        self.ties = [piece.ties for piece in self.work.pieces]
+        self.ledger = self.work.ledger
+
+    def drawn(self) -> bytes:
+        """The map, as the sheet lies in its file."""
+        from kebrin.deliver.picture import draw_map
+
+        uses = verdict_of(self.sheet, self.layouts, self.tables).uses
+        sheet, layouts = self.sheet, self.layouts
+        if sheet.is_turned:
+            sheet, layouts, uses = sheet.turned(), [], uses.T
+        objected = [place for one in self.ledger.objections for place in one.places]
+        said = [f"✗ {one}" for one in self.ledger.objections]
+        said += [f"weighed   {one}" for one in self.weighed.readings] if len(self.weighed.readings) > 1 else []
+        remarks = [*self.work.remarks, *(one for table in self.tables for one in table.remarks)]
+        cells = [cell for one in remarks if one.kind == "question" for cell in one.cells]
+        cells += [gap.cell for tie in self.ties for gap in tie.gaps]
+        asked = [place for cell in cells if (place := parse_a1(cell)) is not None]
+        return draw_map(sheet, layouts, uses, objected=objected, asked=asked, said=said)
 
     def plain(self) -> dict[str, Any]:
         """For programs."""
@@ -93,17 +115,24 @@ class _Surveyed:
             "blocks": [_plain_layout(layout) for layout in self.layouts],
             "ledger": self.ledger.to_plain(),
             "tie-outs": [tie.to_plain() for tie in self.ties],
+            "weighed": [vars(one) for one in self.weighed.readings],
             "trouble": self.trouble(),
         }
 
     def trouble(self) -> list[str]:
-        """What a person should look at, in reading order."""
-        said = [str(remark) for table in self.tables for remark in table.remarks]
-        said += [f"{e.where} {e.why}" for layout in self.layouts for e in layout.evidence if e.sure < 0.75]
-        for tie in self.ties:
-            said += [gap.said for gap in tie.gaps]
+        """What a person should look at: what the proof objects to, totals that do not tie, questions, remarks."""
+        said = [str(one) for one in self.ledger.objections]
         if self.ledger.unclaimed_count:
-            said.append(f"{self.ledger.unclaimed_count:,} cells unclaimed: {', '.join(self.ledger.unclaimed[:6])}")
+            cells = show.counted(self.ledger.unclaimed_count, "cell")
+            said.append(f"{cells} unclaimed: {', '.join(self.ledger.unclaimed[:6])}")
+        said += [gap.said for tie in self.ties for gap in tie.gaps]
+        said += [
+            f"can be read in two ways: the {one.what}, {one.where}: {one.why}; {one.settle} settles it"
+            for layout in self.layouts
+            for one in layout.questions
+        ]
+        said += [str(remark) for remark in self.work.remarks if remark.kind != "reading"]
+        said += [str(remark) for table in self.tables for remark in table.remarks]
         return said
 
     def tell(self, out: Console) -> None:
@@ -114,15 +143,34 @@ class _Surveyed:
         out.print(f"  {rows:,} rows x {columns:,} columns, {filled:,} cells filled, {len(self.sheet.merges):,} merges")
         if not self.layouts:
             out.print("  no table; what is there is text")
-        for layout, table, tie in zip(self.layouts, self.tables, self.ties, strict=True):
+        for piece, layout, table, tie in zip(self.work.pieces, self.layouts, self.tables, self.ties, strict=True):
             show.rows(out, _roles(layout))
             _tell_evidence(out, layout)
             if tie.cells:
                 out.print(Text(f"  totals: {tie.cells:,} stated, {tie.exact:,} tie exactly, {tie.failed:,} do not"))
             out.print(Text(f"  tidy: {show.counted(len(table), 'row')}"))
             show.sample(out, table, 3)
+            for question in layout.questions:
+                self._tell_other(out, piece, question)
+        if len(self.weighed.readings) > 1:
+            show.rows(out, [("weighed" * (not at), str(one)) for at, one in enumerate(self.weighed.readings)])
         for said in self.trouble():
             show.line(out, f"! {said}", "bold")
+
+    def _tell_other(self, out: Console, piece: Piece, question: Evidence) -> None:
+        """The table that the other answer to a question would give, in three rows."""
+        try:
+            answer = LayoutPlan.model_validate(tomllib.loads(question.settle))
+            others = [
+                other
+                for other in weigh(self.sheet, stated_layout(answer)).work.pieces
+                if other.layout.area.touches(piece.layout.area)
+            ]
+        except (KebrinError, ValueError):
+            return
+        for other in others:
+            out.print(Text(f"  or, with {question.settle}: {show.counted(len(other.table), 'row')}"))
+            show.sample(out, other.table, 3)
 
 
 def _roles(layout: Layout) -> list[tuple[str, str]]:

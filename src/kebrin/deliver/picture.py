@@ -1,72 +1,52 @@
 """The sheet map: a sheet drawn as its grid, each cell marked with what it was taken for. Needs `kebrin[pictures]`.
 
-Roles are told apart by fill, hatching and lettering together, so that the map reads in grey and without colour vision.
-A large sheet is cut to its first and last rows and columns; the strip between says what was cut.
+Uses are told apart by fill, hatching, lettering and frame together, so that the map reads in grey and without colour vision.
+Each level of labels has a shade of its own and its column's name beside its row or above its column. A large sheet is cut:
+what is not drawn is said, and it is never what a finding speaks of.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from io import BytesIO
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+import numpy as np
 
 from kebrin.address import column_letters
 from kebrin.deliver.guard import PICTURE_SIGN
+from kebrin.deliver.picturing import ASKED, HEADINGS, LABELS, LOOKS, OBJECTED, Cut, Style, cut_of
 from kebrin.errors import OutputError
 from kebrin.proof import Use
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
-    import numpy as np
     from numpy.typing import NDArray
 
     from kebrin.address import Area
     from kebrin.cells import Sheet
     from kebrin.layout import Layout
 
-_MOST_ROWS, _MOST_COLUMNS = 34, 15
-_LAST_ROWS, _LAST_COLUMNS = 11, 4
-_GAP = -1
-_WIDE, _NARROW, _HIGH = 0.92, 0.55, 0.225  # inches: a column, a gap column, a row
-_INK, _FAINT = "#1b1b1b", "#8a8a8a"
+_HIGH, _NARROW = 0.225, 0.5  # inches: a row, a gap between columns
+_LETTER, _PAD = 0.068, 0.12  # inches: a letter of a cell's text, the space around it
+_INK, _FAINT = "#1b1b1b", "#6f6f6f"
+_WIDEST_PAGE, _NARROWEST_PAGE = 13.2, 9.6
 
 
-@dataclass(frozen=True)
-class Look:
-    """How cells of one use are drawn."""
-
-    word: str
-    fill: str = "white"
-    hatch: str = ""
-    weight: str = "normal"
-    style: str = "normal"
-    edge: str = "#c9c9c9"
-    heavy: bool = False
-
-
-_LOOKS = {
-    Use.VALUE: Look("value"),
-    Use.HEADING: Look("heading (boxhead)", fill="#a9c4dd", weight="bold"),
-    Use.LABEL: Look("label (stub)", fill="#dfeaf4", weight="bold"),
-    Use.TOTAL: Look("total line, left out", fill="#e3e3e3", hatch="////", style="italic"),
-    Use.FIELD: Look("field", fill="#f6e3a8", hatch="..", weight="bold"),
-    Use.TITLE: Look("title", fill="#f4f4f4", weight="bold", style="italic"),
-    Use.NOTE: Look("note", fill="#fafafa", style="italic"),
-    Use.HIDDEN: Look("hidden, left out", fill="#d0d0d0", hatch="xxxx"),
-    Use.MARK: Look("footnote mark", fill="#f6e3a8", style="italic"),
-    Use.MARK_LEFT: Look("footnote mark, left out", fill="#f6e3a8", hatch="////", style="italic"),
-    Use.UNCLAIMED: Look("unclaimed", fill="#ffd9cc", hatch="++", weight="bold", edge="#b3261e", heavy=True),
-}
-
-
-def draw_map(sheet: Sheet, layouts: Sequence[Layout], uses: NDArray[np.uint8]) -> bytes:
+def draw_map(
+    sheet: Sheet, layouts: Sequence[Layout], uses: NDArray[np.uint8], *,
+    objected: Collection[tuple[int, int]] = (), asked: Collection[tuple[int, int]] = (), said: Sequence[str] = (),
+) -> bytes:  # fmt: skip
     """The map of a sheet as PNG bytes, about 1,280 pixels wide.
 
     Args:
         sheet: the sheet.
         layouts: its blocks.
-        uses: the `Use` of each cell (rows x columns), as `uses_of` gives it.
+        uses: the `Use` of each cell (rows x columns).
+        objected: the cells that the proof objects to.
+        asked: the cells that a question or a total that does not tie speaks of.
+        said: lines that stand below the map: what breaks the proof, the readings that were weighed.
 
     Raises:
         OutputError: matplotlib is not installed.
@@ -78,10 +58,10 @@ def draw_map(sheet: Sheet, layouts: Sequence[Layout], uses: NDArray[np.uint8]) -
         raise OutputError(
             "pictures need matplotlib", why="it is not installed", do="Run: pip install 'kebrin[pictures]'"
         ) from None
-    rows = _shown(sheet.shape[0], _MOST_ROWS, _LAST_ROWS, _keep(layouts))
-    columns = _shown(sheet.shape[1], _MOST_COLUMNS, _LAST_COLUMNS, ())
-    page = _Page(sheet, layouts, uses, rows, columns)
-    figure = Figure(figsize=(page.width, page.height), dpi=1280 / page.width if page.width > 10 else 110)
+    faults = {(int(row), int(column)) for row, column in np.argwhere(sheet.filled & (uses == Use.UNCLAIMED))}
+    marked = dict.fromkeys(asked, ASKED) | dict.fromkeys(objected, OBJECTED)
+    page = _Page(sheet, layouts, uses, cut_of(sheet, layouts, faults | set(marked)), marked, said)
+    figure = Figure(figsize=(page.width, page.height), dpi=1280 / page.width)
     FigureCanvasAgg(figure)
     page.draw(figure.add_axes((0, 0, 1, 1)))
     out = BytesIO()
@@ -89,49 +69,33 @@ def draw_map(sheet: Sheet, layouts: Sequence[Layout], uses: NDArray[np.uint8]) -
     return out.getvalue()
 
 
-def _keep(layouts: Sequence[Layout]) -> tuple[int, ...]:
-    return tuple(layout.area.bottom for layout in layouts[:1])
-
-
-def _shown(count: int, most: int, last: int, keep: Sequence[int]) -> list[int]:
-    """The lines to draw: all, or the first and the last with a gap between; the block's end stays in sight."""
-    if count <= most:
-        return list(range(count))
-    tail = last
-    for line in keep:
-        tail = max(tail, min(count - line + 2, most // 2))
-    return [*range(most - tail), _GAP, *range(count - tail, count)]
-
-
 class _Page:
     """One map being drawn; places are in inches from the top left."""
 
-    left, top, foot = 0.62, 0.95, 0.95
+    left, top = 0.66, 1.06
 
     def __init__(
-        self, sheet: Sheet, layouts: Sequence[Layout], uses: NDArray[np.uint8], rows: list[int], columns: list[int]
-    ) -> None:
-        self.sheet, self.layouts, self.uses = sheet, layouts, uses
-        self.rows, self.columns = rows, columns
+        self, sheet: Sheet, layouts: Sequence[Layout], uses: NDArray[np.uint8], cut: Cut, marked: dict[tuple[int, int], Style],
+        said: Sequence[str],
+    ) -> None:  # fmt: skip
+        self.sheet, self.layouts, self.uses, self.marked, self.said = sheet, layouts, uses, marked, said
+        self.rows, self.columns = cut.rows, cut.columns
+        self.wide = {column: _NARROW if column < 0 else cut.letters[column] * _LETTER + _PAD for column in cut.columns}
+        self.covered = {
+            (row, column): area for area in sheet.merges
+            for row in range(area.top, area.bottom + 1) for column in range(area.left, area.right + 1)
+        }  # fmt: skip
         self.x, at = {}, self.left
-        self.widths = [_NARROW if column == _GAP else _WIDE for column in columns]
-        for column, width in zip(columns, self.widths, strict=True):
+        for column in cut.columns:
             self.x[column] = at
-            at += width
+            at += self.wide[column]
         self.right = at
-        self.y = {row: self.top + 0.26 + place * _HIGH for place, row in enumerate(rows)}
-        self.bottom = self.top + 0.26 + len(rows) * _HIGH
-        self.width = max(self.right + 0.25, 9.6)
-        self.height = self.bottom + self.foot
-        self.covered = self._merges()
-
-    def _merges(self) -> dict[tuple[int, int], Area]:
-        covered: dict[tuple[int, int], Area] = {}
-        for area in self.sheet.merges:
-            for row in range(area.top, area.bottom + 1):
-                for column in range(area.left, area.right + 1):
-                    covered[row, column] = area
-        return covered
+        self.y = {row: self.top + 0.3 + place * _HIGH for place, row in enumerate(cut.rows)}
+        self.bottom = self.top + 0.3 + len(cut.rows) * _HIGH
+        beside = max([len(name) for name in self._row_names().values()] + [0]) * _LETTER + 0.45
+        self.width = min(max(self.right + beside, _NARROWEST_PAGE), max(_WIDEST_PAGE, self.right + beside))
+        self.places = self._legend_places()
+        self.height = self.places[-1][1] + 0.5 + 0.2 * len(said)
 
     def draw(self, axes: Any) -> None:
         """All of it."""
@@ -142,144 +106,238 @@ class _Page:
         self._rulers(axes)
         for row in self.rows:
             for column in self.columns:
-                if _GAP not in {row, column}:
+                if row >= 0 and column >= 0:
                     self._cell(axes, row, column)
         self._gaps(axes)
         self._blocks(axes)
-        self._legend(axes)
+        self._below(axes, self._legend(axes))
+
+    def _text(self, axes: Any, x: float, y: float, text: str, **style: Any) -> None:
+        axes.text(x, y, text, **{"fontsize": 8, "color": _INK, "va": "center", "parse_math": False} | style)
 
     def _title(self, axes: Any) -> None:
         rows, columns = self.sheet.shape
-        axes.text(self.left, 0.34, self.sheet.name, fontsize=14, weight="bold", color=_INK, va="center")
+        file = Path(self.sheet.source).name
+        self._text(axes, self.left, 0.34, self.sheet.name, fontsize=14, weight="bold")
+        if file:
+            self._text(axes, self.width - 0.25, 0.34, file, fontsize=10, color=_FAINT, ha="right")
         said = f"{rows:,} rows x {columns:,} columns, {int(self.sheet.filled.sum()):,} cells filled"
-        for layout in self.layouts:
+        for layout in self.layouts[:3]:
             said += f"  ·  block {layout.address}: {len(layout.body_rows):,} x {len(layout.body_columns):,} body"
-        axes.text(self.left, 0.64, said, fontsize=8.5, color=_INK, va="center")
+        more = len(self.layouts) - 3
+        self._text(axes, self.left, 0.64, said + (f"  ·  and {more} more blocks" if more > 0 else ""), fontsize=8.5)
 
     def _rulers(self, axes: Any) -> None:
+        names = {
+            part.line: level.name for layout in self.layouts[:1] for level in layout.stub for part in level.parts
+            if part.line in {*layout.stub_columns, *layout.beside_columns}
+        }  # fmt: skip
         for column in self.columns:
-            if column != _GAP:
-                axes.text(self.x[column] + _WIDE / 2, self.top + 0.14, column_letters(column), fontsize=8, color=_FAINT,
-                          ha="center", va="center")  # fmt: skip
+            if column >= 0:
+                x = self.x[column] + self.wide[column] / 2
+                self._text(axes, x, self.top + 0.2, column_letters(column), color=_FAINT, ha="center")
+                room = int(self.wide[column] / _LETTER)
+                name = names.get(column, "")
+                shown = name if len(name) <= room else name[: room - 1] + "…"
+                self._text(axes, x, self.top + 0.03, shown, ha="center", style="italic", fontsize=7.6)
         for row in self.rows:
-            if row != _GAP:
-                axes.text(
-                    self.left - 0.1,
-                    self.y[row] + _HIGH / 2,
-                    f"{row + 1:,}",
-                    fontsize=8,
-                    color=_FAINT,
-                    ha="right",
-                    va="center",
-                )
+            if row >= 0:
+                self._text(axes, self.left - 0.1, self.y[row] + _HIGH / 2, f"{row + 1:,}", color=_FAINT, ha="right")
+        for row, name in self._row_names().items():
+            if row in self.y:
+                self._text(axes, self.right + 0.1, self.y[row] + _HIGH / 2, f"◂ {name}", style="italic", fontsize=7.6)
+
+    def _row_names(self) -> dict[int, str]:
+        """What stands right of a row: the name of a heading row's column, or that a cell of the row is in no table."""
+        names: dict[int, str] = {}
+        for layout in self.layouts:
+            for level in layout.boxhead:
+                named = f"{level.name}, a column each" if level.name == layout.measures else level.name
+                names |= {part.line: named for part in level.parts}
+            names |= self._section_names(layout)
+        for row in np.flatnonzero((self.sheet.filled & (self.uses == Use.UNCLAIMED)).any(axis=1)).tolist():
+            names[row] = "gave no record" if self._labels_nothing(row) else "in no table"
+        return names
+
+    def _section_names(self, layout: Layout) -> dict[int, str]:
+        """The rows of heads that label those below them, with the name of their column."""
+        heads = layout.stub[: len(layout.stub) - len(layout.stub_columns) - len(layout.beside_columns)]
+        width = self.sheet.shape[1]
+        return {int(cell) // width: level.name for level in heads for cell in np.unique(level.cells[level.cells >= 0])}
+
+    def _labels_nothing(self, row: int) -> bool:
+        """Whether what is unclaimed in a row stands among the labels: the row gave no record."""
+        own = np.flatnonzero(self.sheet.filled[row] & (self.uses[row] == Use.UNCLAIMED)).tolist()
+        return any(set(own) <= set(one.stub_columns) and one.area.top < row <= one.area.bottom for one in self.layouts)
+
+    def _look(self, cell: tuple[int, int]) -> Style:
+        use = Use(int(self.uses[cell]))
+        if cell in self.marked and use != Use.UNCLAIMED:
+            return self.marked[cell]
+        if use in {Use.HEADING, Use.LABEL}:
+            shades = HEADINGS if use == Use.HEADING else LABELS
+            return shades[min(self._depth(cell, use), len(shades) - 1)]
+        return LOOKS[use]
+
+    def _depth(self, cell: tuple[int, int], use: Use) -> int:
+        """How far out a label's level is: 0 next to the values."""
+        for layout in self.layouts:
+            levels = layout.boxhead if use == Use.HEADING else layout.stub
+            for depth, level in enumerate(reversed(levels)):
+                flat = cell[0] * self.sheet.shape[1] + cell[1]
+                if any((part.cells == flat).any() for part in level.parts):
+                    return depth
+        return 0
 
     def _cell(self, axes: Any, row: int, column: int) -> None:
         from matplotlib.patches import Rectangle
 
         area = self.covered.get((row, column))
-        anchor = (row, column) if area is None else (area[0], area[1])
-        shown_anchor = area is None or (
-            row == min(r for r in self.rows if area[0] <= r <= area[2])
-            and column == min(c for c in self.columns if area[1] <= c <= area[3])
-        )
-        if not shown_anchor:
+        anchor = (row, column) if area is None else (area.top, area.left)
+        if not self._is_first_shown(row, column, area):
             return
-        filled = bool(self.sheet.filled[anchor])
         width, height = self._extent(row, column, area)
-        if not filled:
+        place = (self.x[column], self.y[row])
+        if not self.sheet.filled[anchor]:
+            inside = any(row in one.body_rows and column in one.body_columns for one in self.layouts)
             axes.add_patch(
-                Rectangle((self.x[column], self.y[row]), width, height, facecolor="none", edgecolor="#eeeeee", lw=0.5)
+                Rectangle(place, width, height, facecolor="none", edgecolor="#dddddd" if inside else "none", lw=0.5)
             )
             return
-        look = _LOOKS[Use(int(self.uses[anchor]))]
+        look = self._look(anchor)
         axes.add_patch(Rectangle(
-            (self.x[column], self.y[row]), width, height, facecolor=look.fill, hatch=look.hatch or None,
-            edgecolor="#b5b5b5" if look.hatch and not look.heavy else look.edge, lw=1.6 if look.heavy else 0.6,
+            place, width, height, facecolor=look.fill, hatch=look.hatch or None, lw=1.6 if look.heavy else 0.6,
+            edgecolor="#a8a8a8" if look.hatch and not look.heavy else look.edge, zorder=3 if look.heavy else 1,
         ))  # fmt: skip
         number = self.sheet.looks[anchor] == 1
         room = self._room(row, column, width, number=number)
         text = self.sheet.text(*anchor)
         text = text if len(text) <= room else text[: max(room - 1, 1)] + "…"
         plate = {"facecolor": look.fill, "edgecolor": "none", "pad": 0.6} if look.hatch else None
-        place = self.x[column] + (width - 0.06 if number else 0.06)
-        axes.text(
-            place, self.y[row] + height / 2, text, fontsize=7.6, weight=look.weight, style=look.style, color=_INK, va="center",
-            ha="right" if number else "left", bbox=plate,
+        self._text(
+            axes, place[0] + (width - 0.06 if number else 0.06), self.y[row] + height / 2, text, fontsize=7.6,
+            weight=look.weight, style=look.style, ha="right" if number else "left", bbox=plate, zorder=4,
         )  # fmt: skip
+
+    def _blank(self, axes: Any, row: int, column: int, size: tuple[float, float]) -> None:
+        """A blank cell: empty among the values, or among labels that were filled down into it."""
+        from matplotlib.patches import Rectangle
+
+        for layout in self.layouts:
+            if row not in layout.body_rows:
+                continue
+            place = (self.x[column], self.y[row])
+            if column in layout.body_columns:
+                axes.add_patch(Rectangle(place, *size, facecolor="none", edgecolor="#dddddd", lw=0.5))
+            heads = len(layout.stub) - len(layout.stub_columns) - len(layout.beside_columns)
+            own = layout.stub[heads : heads + len(layout.stub_columns)]
+            level = next((one for one in own if one.line == column), None)
+            at = int(np.flatnonzero(layout.body_rows == row)[0])
+            if level is not None and level.codes[at] >= 0:
+                depth = len(layout.stub) - 1 - layout.stub.index(level)
+                fill = LABELS[min(depth, len(LABELS) - 1)].fill
+                axes.add_patch(Rectangle(place, *size, facecolor=fill, edgecolor="none", alpha=0.45, lw=0))
+                self._text(
+                    axes,
+                    place[0] + 0.06,
+                    place[1] + size[1] / 2,
+                    "as above",
+                    fontsize=6.8,
+                    style="italic",
+                    color=_FAINT,
+                )
+            return
+
+    def _is_first_shown(self, row: int, column: int, area: Area | None) -> bool:
+        """Whether a cell is the one at which a merge is drawn: the first of its cells that is not cut."""
+        if area is None:
+            return True
+        rows = [at for at in self.rows if area.top <= at <= area.bottom]
+        columns = [at for at in self.columns if area.left <= at <= area.right]
+        return (row, column) == (min(rows), min(columns))
 
     def _extent(self, row: int, column: int, area: Area | None) -> tuple[float, float]:
         if area is None:
-            return _WIDE, _HIGH
-        columns = [at for at in self.columns if at != _GAP and column <= at <= area[3]]
-        rows = [at for at in self.rows if at != _GAP and row <= at <= area[2]]
-        return self.x[columns[-1]] + _WIDE - self.x[column], self.y[rows[-1]] + _HIGH - self.y[row]
+            return self.wide[column], _HIGH
+        last = max(at for at in self.columns if column <= at <= area.right)
+        low = max(at for at in self.rows if row <= at <= area.bottom)
+        return self.x[last] + self.wide[last] - self.x[column], self.y[low] + _HIGH - self.y[row]
 
     def _room(self, row: int, column: int, width: float, *, number: bool) -> int:
         """Letters that fit; a text runs on over blank cells, as it does in a workbook."""
         at = self.columns.index(column) + 1
-        while not number and at < len(self.columns) and self.columns[at] != _GAP and width <= _WIDE * 8:
-            if (row, column) in self.covered or self.sheet.filled[row, self.columns[at]]:
-                break
-            width += _WIDE
-            at += 1
-        return int(width / 0.078)
+        if not number and (row, column) not in self.covered:
+            while at < len(self.columns) and self.columns[at] >= 0 and not self.sheet.filled[row, self.columns[at]]:
+                width += self.wide[self.columns[at]]
+                at += 1
+            if at == len(self.columns) and row not in self._row_names():
+                width = self.width - 0.2 - self.x[column]
+        return int((width - 0.06) / _LETTER)
 
     def _gaps(self, axes: Any) -> None:
-        if _GAP in self.y:
-            cut = self.rows[self.rows.index(_GAP) + 1] - self.rows[self.rows.index(_GAP) - 1] - 1
-            axes.text((self.left + self.right) / 2, self.y[_GAP] + _HIGH / 2, f"· · ·  {cut:,} rows not drawn  · · ·", fontsize=8,
-                      color=_INK, ha="center", va="center", style="italic")  # fmt: skip
-        if _GAP in self.x:
-            cut = self.columns[self.columns.index(_GAP) + 1] - self.columns[self.columns.index(_GAP) - 1] - 1
-            axes.text(self.x[_GAP] + _NARROW / 2, (self.top + self.bottom) / 2, f"· · ·  {cut:,} columns not drawn  · · ·",
-                      fontsize=8,
-                      color=_INK, ha="center", va="center", style="italic", rotation=90)  # fmt: skip
+        for lines, what, where in ((self.rows, "row", self.y), (self.columns, "column", self.x)):
+            for place, line in enumerate(lines):
+                if line >= 0:
+                    continue
+                after = lines[place + 1] if place + 1 < len(lines) else self.sheet.shape[0 if what == "row" else 1]
+                count = after - lines[place - 1] - 1
+                said = f"· · ·  {count:,} {what}{'s' * (count > 1)} not drawn  · · ·"
+                if what == "row":
+                    middle = (self.left + self.right) / 2
+                    self._text(axes, middle, where[line] + _HIGH / 2, said, ha="center", style="italic")
+                else:
+                    middle = (self.top + self.bottom) / 2
+                    self._text(axes, where[line] + _NARROW / 2, middle, said, ha="center", style="italic", rotation=90)
 
     def _blocks(self, axes: Any) -> None:
-        """A heavy frame around each block, and the names of its levels."""
+        """A heavy frame around each block."""
         from matplotlib.patches import Rectangle
 
-        for number, layout in enumerate(self.layouts):
+        for number, layout in enumerate(self.layouts, 1):
             area = layout.area
-            rows = [row for row in self.rows if row != _GAP and area.top <= row <= area.bottom]
-            columns = [column for column in self.columns if column != _GAP and area.left <= column <= area.right]
+            rows = [row for row in self.rows if area.top <= row <= area.bottom]
+            columns = [column for column in self.columns if area.left <= column <= area.right]
             if not rows or not columns:
                 continue
             x, y = self.x[columns[0]], self.y[rows[0]]
-            width, height = self.x[columns[-1]] + _WIDE - x, self.y[rows[-1]] + _HIGH - y
-            axes.add_patch(Rectangle((x, y), width, height, facecolor="none", edgecolor=_INK, lw=1.8))
+            width, height = self.x[columns[-1]] + self.wide[columns[-1]] - x, self.y[rows[-1]] + _HIGH - y
+            axes.add_patch(Rectangle((x, y), width, height, facecolor="none", edgecolor=_INK, lw=1.8, zorder=2))
             if len(self.layouts) > 1:
-                axes.text(
-                    x + width - 0.05, y - 0.06, f"block {number + 1}", fontsize=8, weight="bold", color=_INK, ha="right"
-                )
+                self._text(axes, x + width - 0.05, y - 0.07, f"block {number}", weight="bold", ha="right")
 
-    def _legend(self, axes: Any) -> None:
-        from matplotlib.patches import Rectangle
+    def _present(self) -> list[Style]:
+        """The looks that the map has, each with the words of the legend."""
+        uses = [Use(int(use)) for use in np.unique(self.uses[self.sheet.filled])]
+        found = [LOOKS[use] for use in LOOKS if use in uses and use not in {Use.HEADING, Use.LABEL}]
+        for use, shades in ((Use.LABEL, LABELS), (Use.HEADING, HEADINGS)):
+            if use in uses:
+                found.insert(1, shades[0])
+        return [*found, *dict.fromkeys(self.marked.values())]
 
-        present = [use for use in _LOOKS if (self.uses[self.sheet.filled] == use).any()]
-        x, y = self.left, self.bottom + 0.22
-        for use in present:
-            look = _LOOKS[use]
-            need = 0.42 + 0.075 * len(look.word) + 0.2
+    def _legend_places(self) -> list[tuple[float, float]]:
+        """Where each entry of the legend stands, in as many lines as it takes."""
+        x, y, places = self.left, self.bottom + 0.22, []
+        for look in self._present():
+            need = 0.42 + 0.064 * len(look.word) + 0.22
             if x + need > self.width:
                 x, y = self.left, y + 0.26
+            places.append((x, y))
+            x += need
+        return places or [(x, y)]
+
+    def _legend(self, axes: Any) -> float:
+        from matplotlib.patches import Rectangle
+
+        for look, (x, y) in zip(self._present(), self.places, strict=False):
             edge, weight = (look.edge, 1.4) if look.heavy else (_FAINT, 0.7)
             hatch = look.hatch or None
             axes.add_patch(Rectangle((x, y), 0.3, 0.17, facecolor=look.fill, hatch=hatch, edgecolor=edge, lw=weight))
-            axes.text(
-                x + 0.37,
-                y + 0.085,
-                look.word,
-                fontsize=8,
-                weight=look.weight,
-                style=look.style,
-                color=_INK,
-                va="center",
-            )
-            x += need
-        names = [f"row {level.line + 1}: {level.name}" for layout in self.layouts[:1] for level in layout.boxhead]
-        names += [
-            f"column {column_letters(level.line)}: {level.name}" for layout in self.layouts[:1] for level in layout.stub
-        ]
-        if names:
-            axes.text(self.left, y + 0.42, "levels   " + "   ·   ".join(names), fontsize=8, color=_INK, va="center")
+            self._text(axes, x + 0.37, y + 0.085, look.word, weight=look.weight, style=look.style)
+        return self.places[-1][1]
+
+    def _below(self, axes: Any, y: float) -> None:
+        """What stands below the map: what breaks the proof, the readings that were weighed."""
+        room = int((self.width - self.left) / (_LETTER * 1.06))
+        for number, line in enumerate(self.said):
+            text = line if len(line) <= room else line[: room - 1] + "…"
+            self._text(axes, self.left, y + 0.42 + 0.2 * number, text)

@@ -20,9 +20,10 @@ from kebrin.work.holding import (
     with_known_spellings,
 )
 from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove, refuse_other_kinds
-from kebrin.work.sheet import Piece, SheetWork, source_of, work_sheet
+from kebrin.work.sheet import Piece, SheetWork, source_of
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.work.stepping import take_steps
+from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Sequence

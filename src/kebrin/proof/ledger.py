@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any
 
-from kebrin.address import a1
+from kebrin.address import a1, parse_a1
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterable, Mapping
@@ -61,6 +61,11 @@ class Objection:
     cells: tuple[str, ...] = ()
     count: int = 1
     settle: str = ""
+
+    @property
+    def places(self) -> list[tuple[int, int]]:
+        """The cells by row and column, as far as they are listed."""
+        return [place for cell in self.cells if (place := parse_a1(cell)) is not None]
 
     def __str__(self) -> str:
         shown = ", ".join(self.cells[:6]) + (f" and {self.count - 6:,} more" if self.count > 6 else "")

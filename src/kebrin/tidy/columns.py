@@ -172,6 +172,7 @@ def _said(cells: Cells, kind: str, where: NDArray[np.bool_], sentence: str) -> l
 
 def _singular(sentence: str) -> str:
     for many, one in (
+        ("of its cells are neither numbers nor known missing marks", "of its cells is neither a number nor a known missing mark"),
         ("error cells", "error cell"), ("missing marks", "missing mark"),
         ("numbers bear footnote marks", "number bears a footnote mark"),
         ("numbers kept as text", "number kept as text"), ("were read as numbers", "was read as a number"),

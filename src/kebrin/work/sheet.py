@@ -9,21 +9,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from kebrin.cells import Kind, neat
-from kebrin.errors import KebrinError, LayoutError, Place, SourceError
+from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.grammar.words import scale_words
 from kebrin.layout import DOUBTED, KEPT, Stated, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
 from kebrin.table import Remark
 from kebrin.tidy import unpivot
-from kebrin.work.choose import (
-    complaints,
-    keeps_values,
-    lies_across,
-    open_columns,
-    proposals,
-    said_of_sign,
-    sign_by_ties,
-)
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
@@ -92,63 +83,7 @@ class Ask:
     fields: Sequence[FieldCell] = ()
 
 
-def work_sheet(
-    sheet: Sheet, stated: Stated | None = None, *, keep: Keep | None = None, tolerance: float | None = None,
-    fields: Sequence[FieldCell] = (),
-) -> SheetWork:  # fmt: skip
-    """Find a sheet's blocks, unpivot each, and check totals, body and reach; stated fields count as fields found.
-
-    The first reading is taken if its proof is clean; where it is not, others are proposed, proved, and one is chosen.
-    """
-    ask = Ask(keep, tolerance, fields)
-    if (stated is not None and stated.turn) or ((stated is None or stated == Stated()) and lies_across(sheet)):
-        return _turned(sheet, stated, ask)
-    first = _worked(sheet, stated, ask)
-    if open_columns(sheet, first):
-        first, sheet = _with_sign_by_ties(sheet, stated, ask, first)
-    before = complaints(first)
-    if not any(before[:3]):
-        return first
-    for proposal in proposals(sheet, stated, first):
-        try:
-            other = _worked(proposal.sheet, proposal.stated, ask)
-        except KebrinError:
-            continue
-        after = complaints(other)
-        if other.pieces and not any(after[:3]) and after[3] <= before[3] and keeps_values(first, other):
-            said = Remark("reading", f"read so that nothing is lost: {proposal.said}", sheet.source, sheet.name)
-            return replace(other, remarks=(said, *other.remarks))
-    return first
-
-
-def _with_sign_by_ties(sheet: Sheet, stated: Stated | None, ask: Ask, first: SheetWork) -> tuple[SheetWork, Sheet]:
-    """The work under the one decimal sign by which the stated totals tie, if there is one."""
-    tried = {sign: sheet.hinted(assumed=sign) for sign in (".", ",")}
-    works = {sign: _worked(own, stated, ask) for sign, own in tried.items()}
-    ties = {
-        sign: (sum(p.ties.exact for p in work.pieces), sum(p.ties.failed for p in work.pieces))
-        for sign, work in works.items()
-    }
-    sign = sign_by_ties(ties)
-    if not sign:
-        return first, sheet
-    said = Remark("reading", said_of_sign(sign, ties[sign][0]), sheet.source, sheet.name)
-    return replace(works[sign], remarks=(said, *works[sign].remarks)), tried[sign]
-
-
-def _turned(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
-    """The work on a sheet that lists its records across: it is turned round, and its origins turned back."""
-    work = _worked(sheet.turned(), stated, ask)
-    pieces = tuple(
-        replace(piece, table=replace(piece.table, origins=piece.table.origins.turned())) for piece in work.pieces
-    )
-    said = Remark(
-        "reading", "it lists its records across, a field to each row, and was turned round", sheet.source, sheet.name
-    )
-    return replace(work, pieces=pieces, remarks=(said, *work.remarks))
-
-
-def _worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
+def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     """One reading of a sheet: its blocks, their tables, and what the checks say."""
     layouts = find_layouts(sheet, stated, ask.fields)
     pieces = tuple(_piece(sheet, layout, stated, ask.keep, ask.tolerance) for layout in layouts)

@@ -11,9 +11,10 @@ from kebrin.table import Remark
 from kebrin.table.arrays import distinct_texts
 from kebrin.values.entries import has_plain_sign
 from kebrin.work.joining import Arrived, Done, Terms, join, prove
-from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of, work_sheet
+from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
+from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence

@@ -1,0 +1,149 @@
+"""Weigh the readings of a sheet: the first is taken if its proof is clean; where it is not, others are proposed and proved."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from kebrin.errors import KebrinError
+from kebrin.layout import Stated
+from kebrin.table import Remark
+from kebrin.work.choose import (
+    complaints,
+    keeps_values,
+    lies_across,
+    open_columns,
+    proposals,
+    said_of_sign,
+    sign_by_ties,
+)
+from kebrin.work.sheet import Ask, SheetWork, worked
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.cells import Sheet
+    from kebrin.layout import FieldCell
+    from kebrin.tidy import Keep
+
+_FAULTS = ("cell unclaimed", "objection", "label path twice", "total that does not tie")
+_FAULTS_MANY = ("cells unclaimed", "objections", "label paths twice", "totals that do not tie")
+FIRST = "as it stands"
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One reading that was weighed: what it is, what its proof found, and whether it was taken."""
+
+    said: str
+    found: str
+    taken: bool
+
+    def __str__(self) -> str:
+        return f"{self.said}: {self.found}{'; taken' if self.taken else ''}"
+
+
+@dataclass(frozen=True, eq=False)
+class Weighed:
+    """The reading of a sheet that was taken: its work, the sheet as it was read, and all readings that were weighed."""
+
+    work: SheetWork
+    sheet: Sheet
+    readings: tuple[Reading, ...]
+
+
+def work_sheet(
+    sheet: Sheet, stated: Stated | None = None, *, keep: Keep | None = None, tolerance: float | None = None,
+    fields: Sequence[FieldCell] = (),
+) -> SheetWork:  # fmt: skip
+    """Find a sheet's blocks, unpivot each, and check totals, body and reach; stated fields count as fields found."""
+    return weigh(sheet, stated, Ask(keep, tolerance, fields)).work
+
+
+def weigh(sheet: Sheet, stated: Stated | None = None, ask: Ask | None = None) -> Weighed:
+    """Work on a sheet in the reading that its proof finds best.
+
+    >>> from kebrin.cells import Sheet
+    >>> rows = [["Quay", "Jan", "Feb"], ["East", 1.0, 2.0], ["West", 3.0, 4.0]]
+    >>> [str(one) for one in weigh(Sheet.of(rows)).readings]
+    ['as it stands: clean; taken']
+    """
+    ask = ask or Ask()
+    if (stated is not None and stated.turn) or ((stated is None or stated == Stated()) and lies_across(sheet)):
+        return _turned(sheet, stated, ask)
+    first = worked(sheet, stated, ask)
+    tried: list[Reading] = []
+    if open_columns(sheet, first):
+        first, sheet, tried = _with_sign_by_ties(sheet, stated, ask, first)
+    before = complaints(first)
+    if not any(before[:3]):
+        return Weighed(first, sheet, tuple(tried or [_reading(FIRST, first, taken=True)]))
+    tried = tried or [_reading(FIRST, first)]
+    for proposal in proposals(sheet, stated, first):
+        try:
+            other = worked(proposal.sheet, proposal.stated, ask)
+        except KebrinError as error:
+            tried.append(Reading(proposal.said, f"not possible: {error.what}", taken=False))
+            continue
+        after = complaints(other)
+        clean = other.pieces and not any(after[:3]) and after[3] <= before[3]
+        if clean and keeps_values(first, other):
+            said = Remark("reading", f"read so that nothing is lost: {proposal.said}", sheet.source, sheet.name)
+            work = replace(other, remarks=(said, *other.remarks))
+            return Weighed(work, proposal.sheet, (*tried, _reading(proposal.said, other, taken=True)))
+        lost = ", and values are lost" if clean else ""
+        tried.append(replace(_reading(proposal.said, other), found=_found(other) + lost))
+    tried[0] = replace(tried[0], taken=True)
+    return Weighed(first, sheet, tuple(tried))
+
+
+def _reading(said: str, work: SheetWork, *, taken: bool = False) -> Reading:
+    return Reading(said, _found(work), taken)
+
+
+def _found(work: SheetWork) -> str:
+    """What the proof of a reading found, in words."""
+    faults = [
+        f"{count:,} {one if count == 1 else many}"
+        for count, one, many in zip(complaints(work), _FAULTS, _FAULTS_MANY, strict=True)
+        if count
+    ]
+    return ", ".join(faults) if faults else "clean" if work.pieces else "no table"
+
+
+def _with_sign_by_ties(
+    sheet: Sheet, stated: Stated | None, ask: Ask, first: SheetWork
+) -> tuple[SheetWork, Sheet, list[Reading]]:
+    """The work under the one decimal sign by which the stated totals tie, if there is one."""
+    tried = {sign: sheet.hinted(assumed=sign) for sign in (".", ",")}
+    works = {sign: worked(own, stated, ask) for sign, own in tried.items()}
+    ties = {
+        sign: (sum(p.ties.exact for p in work.pieces), sum(p.ties.failed for p in work.pieces))
+        for sign, work in works.items()
+    }
+    sign = sign_by_ties(ties)
+    if not sign:
+        return first, sheet, []
+    readings = [
+        Reading(
+            f"decimal {'point' if one == '.' else 'comma'}",
+            f"{exact:,} stated totals tie, {failed:,} do not",
+            taken=one == sign,
+        )
+        for one, (exact, failed) in ties.items()
+    ]
+    said = Remark("reading", said_of_sign(sign, ties[sign][0]), sheet.source, sheet.name)
+    return replace(works[sign], remarks=(said, *works[sign].remarks)), tried[sign], readings
+
+
+def _turned(sheet: Sheet, stated: Stated | None, ask: Ask) -> Weighed:
+    """The work on a sheet that lists its records across: it is turned round, and its origins turned back."""
+    turned = sheet.turned()
+    work = worked(turned, stated, ask)
+    pieces = tuple(
+        replace(piece, table=replace(piece.table, origins=piece.table.origins.turned())) for piece in work.pieces
+    )
+    what = "it lists its records across, a field to each row, and was turned round"
+    said = Remark("reading", what, sheet.source, sheet.name)
+    work = replace(work, pieces=pieces, remarks=(said, *work.remarks))
+    return Weighed(work, turned, (_reading("turned round", work, taken=True),))
