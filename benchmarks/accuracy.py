@@ -1,4 +1,4 @@
-"""How often `kebrin tidy`, unaided, gives the exact table: `python benchmarks/accuracy.py [FIRST_SEED [COUNT]]`.
+"""How often `kebrin tidy`, unaided, gives the exact table: `python benchmarks/accuracy.py [FIRST [COUNT [LISTED]]] [--office]`.
 
 A report counts as right if one of the tables has exactly the true records, whatever the columns' order and names. A wrong
 one was either stopped or flagged by the proof, or it is silent; silent ones are the ones that matter.
@@ -17,6 +17,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 import kebrin as kb
 from corpus.making import Made, Maker
+from corpus.offices import OFFICE, make_office
 
 
 def same(table: kb.Table, records: list[tuple[Any, ...]]) -> bool:
@@ -58,22 +59,27 @@ def judge(made: Made, path: Path) -> str:
 
 def main() -> None:
     """Print accuracy by kind."""
-    first = int(sys.argv[1]) if len(sys.argv) > 1 else 1
-    count = int(sys.argv[2]) if len(sys.argv) > 2 else 500
+    words = [word for word in sys.argv[1:] if not word.startswith("--")]
+    first, count, listed = (int(word) for word in (*words, *("1", "500", "0")[len(words) :]))
     by_kind: dict[str, Counter[str]] = {}
     overall: Counter[str] = Counter()
     wrong: list[str] = []
     with tempfile.TemporaryDirectory() as folder:
-        for seed in range(first, first + count):
-            made = Maker(seed).make()
+        seeds = range(first, first + count)
+        office = "--office" in sys.argv
+        for made in (
+            make_office(kind, seed) if office else Maker(seed).make()
+            for seed in seeds
+            for kind in (OFFICE if office else ("",))
+        ):
             verdict = judge(made, Path(folder) / "report.xlsx")
             overall[verdict] += 1
             for kind in made.kinds:
                 by_kind.setdefault(kind, Counter())[verdict] += 1
             if verdict != "right":
-                wrong.append(f"{seed} {verdict}: {' '.join(made.kinds)}")
+                wrong.append(f"{made.seed} {verdict}: {' '.join(made.kinds)}")
     for kind, counts in sorted(by_kind.items(), key=lambda item: item[1]["right"] / item[1].total()):
-        print(f"{kind:<16} {counts['right'] / counts.total():6.1%} of {counts.total():>4}  silent {counts['silent']}")
+        print(f"{kind:<22} {counts['right'] / counts.total():6.1%} of {counts.total():>4}  silent {counts['silent']}")
     total = overall.total()
     print(
         f"{'all':<16} {overall['right'] / total:6.1%} of {total:>4}  silent {overall['silent']} ({overall['silent'] / total:.1%})"
@@ -82,7 +88,7 @@ def main() -> None:
     print(
         f"of {sure:,} layouts that it was sure of, {sure - overall['right']} wrong ({1 - overall['right'] / sure:.2%})"
     )
-    print("\n".join(wrong[: int(sys.argv[3]) if len(sys.argv) > 3 else 0]))
+    print("\n".join(wrong[:listed]))
 
 
 if __name__ == "__main__":

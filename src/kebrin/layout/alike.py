@@ -45,5 +45,5 @@ def alike_texts(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp])
         return False
     times = every - marks
     if times:
-        return all(map(_TIME.fullmatch, times)) and all(any(map(_TIME.fullmatch, own)) for own in said)
-    return 0 < len(marks) <= _FEW_MARKS and sum(bool(own) for own in said) >= _FEWEST_COLUMNS
+        return all(map(_TIME.fullmatch, times)) and 2 * sum(any(map(_TIME.fullmatch, own)) for own in said) >= len(said)
+    return 0 < len(marks) <= _FEW_MARKS and sum(bool(own) for own in said) * 2 >= len(said)

@@ -120,7 +120,7 @@ def lone_heads(
     bare = ~sheet.filled[np.ix_(rows, columns)].any(axis=1) & (labels.sum(axis=1) == 1)
     own = labels[~bare & sheet.filled[np.ix_(rows, columns)].any(axis=1)]
     # Where the column is blank on the rows below, it is a label column whose labels stand on rows of their own.
-    if not bare.any() or not len(own) or own[:, 0].mean() < _OWN_LABELS:
+    if not bare.any() or not len(own) or (own[:, 0].mean() < _OWN_LABELS and not _begin_groups(labels, bare)):
         return Heads()
     lanes = [stub[int(found.argmax())] for found in labels]
     notes = tuple(int(row) for row, lane in zip(rows[bare], np.array(lanes)[bare], strict=True)
@@ -128,6 +128,12 @@ def lone_heads(
     heads = [at for at, row in enumerate(rows.tolist()) if bare[at] and row not in notes]
     found = _by_runs(sheet, rows, lanes, heads, marks)
     return Heads(found.levels, found.rows, notes, found.why)
+
+
+def _begin_groups(labels: NDArray[np.bool_], bare: NDArray[np.bool_]) -> bool:
+    """Whether rows of one label each stand over groups of rows, the first of which says its own label in every column."""
+    after = [at + 1 for at in np.flatnonzero(bare).tolist() if at + 1 < len(bare) and not bare[at + 1]]
+    return len(after) > 0 and bool(labels[after].all()) and bool(labels[bare][:, 0].all())
 
 
 def _by_runs(

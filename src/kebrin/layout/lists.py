@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
-from kebrin.grammar.periods import period_name
+from kebrin.grammar.periods import of_several_months, period_name
 from kebrin.grammar.reading import bears_currency
 from kebrin.grammar.words import (
     YEARS,
@@ -278,7 +278,11 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 
 def _heads_periods(heads: Sequence[str]) -> bool:
     """Whether two headings or more, beside those of totals and means, name periods of one kind."""
-    plain = [head for head in heads if not (total_word(head) or says_whole(head) or average_word(head))]
+    plain = [
+        head
+        for head in heads
+        if not (total_word(head) or says_whole(head) or average_word(head) or of_several_months(head))
+    ]
     return len(plain) >= 2 and bool(period_name(plain))
 
 

@@ -32,6 +32,8 @@ _PAGE = re.compile(
 )
 # The share of its headings that a repeated heading row has.
 _SAID_AGAIN = 0.7
+# Years that head columns are apart by no more.
+_LONGEST_STEP = 10
 # A row of fields holds a few pairs; longer rows need not be read for them.
 _MOST_FIELDS = 12
 
@@ -176,14 +178,41 @@ def _is_field_row(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
 def _year_rows(
     sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], data: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:
-    """Rows whose figures are all years, amid rows whose figures are not."""
+    """Rows whose figures are all years, amid rows whose figures are not.
+
+    Figures may be of the size of years by chance: the years go by even steps, or the row stands by itself or bears no label, or
+    the one of a row of headings.
+    """
     numbers = sheet.numbers[np.ix_(rows, columns)]
     years = (numbers >= 1800) & (numbers <= 2150) & (numbers % 1 == 0)
     count = data.sum(axis=1)
     rows_of_years = (count >= _HEADINGS) & ((years & data).sum(axis=1) == count)
     after = np.append(rows_of_years[1:], False)
     before = np.insert(rows_of_years[:-1], 0, False)
-    return np.asarray(rows_of_years & ~after & ~before)
+    alone = np.asarray(rows_of_years & ~after & ~before)
+    for at in np.flatnonzero(alone).tolist():
+        own = numbers[at, data[at]]
+        if not (
+            _go_by_steps(own) or at == 0 or not count[at - 1] or _labelled_as_head(sheet, rows, columns, count, at)
+        ):
+            alone[at] = False
+    return alone
+
+
+def _go_by_steps(years: NDArray[np.float64]) -> bool:
+    """Whether years follow one another by one step, a small one, or are said again in turn."""
+    steps = np.diff(years)
+    again = len(set(years.tolist())) * 2 <= len(years)
+    return again or bool(len(set(steps.tolist())) == 1 and 0 < abs(steps[0]) <= _LONGEST_STEP)
+
+
+def _labelled_as_head(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], count: NDArray[np.int64], at: int
+) -> bool:
+    """Whether a row bears no label, or the one that a row without figures bears too: the heading of the label column."""
+    label = sheet.text(int(rows[at]), int(columns[0]))
+    heads = {sheet.text(int(rows[other]), int(columns[0])) for other in np.flatnonzero(count[:at] == 0).tolist()}
+    return not label or label in heads
 
 
 def _heads_what_follows(at: int, words: NDArray[np.bool_], data: NDArray[np.bool_], heading: NDArray[np.bool_]) -> bool:

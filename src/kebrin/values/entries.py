@@ -15,8 +15,9 @@ if TYPE_CHECKING:
 _PLAIN_SIGNS = (";", "|", "\n")
 _SLASH, _OTHER_SIGNS = " / ", (",", " and ", " & ")
 # Of the filled cells so many must hold several entries, and of these so many must be seen again, for a column to be one
-# of lists; and so many for every sign to say so.
-_SEVERAL, _AGAIN, _SURELY = 0.2, 0.5, 0.95
+# of lists; and so many for every sign to say so (fewer where
+# all entries are short).
+_SEVERAL, _AGAIN, _MOSTLY, _SURELY = 0.2, 0.5, 0.75, 0.95
 _LONGEST = 40
 _SHAPED = re.compile(r"\d")
 _FEWEST = 3
@@ -96,16 +97,18 @@ def _with_signs(said: Sequence[str], signs: tuple[str, ...]) -> Lists | None:
     # Days and numbers are rarely seen again, but look alike.
     alike = set(signs) <= {*_PLAIN_SIGNS, _SLASH} and len({_SHAPED.sub("0", entry) for entry in entries}) == 1
     # Signs that hardly stand for anything else, short entries in most cells: a list whose entries are seen once only.
-    once = (
-        set(signs) <= {";", "|"}
-        and 2 * len(several) >= len(said) > 2
-        and all(len(entry.split()) <= _FEW_WORDS and not entry.endswith(".") for entry in entries)
+    brief = 2 * len(several) >= len(said) > 2 and all(
+        len(entry.split()) <= _FEW_WORDS and not entry.endswith(".") for entry in entries
     )
-    if (again < _AGAIN * len(entries) and not alike and not once and not labelled(said, signs)) or any(
+    once = brief and set(signs) <= {";", "|"}
+    maybe = brief and set(signs) <= set(_PLAIN_SIGNS)  # a line break may be one inside a name: it is asked
+    if (again < _AGAIN * len(entries) and not alike and not maybe and not labelled(said, signs)) or any(
         len(entry) > _LONGEST for entry in entries
     ):
         return None
-    plain = set(signs) <= set(_PLAIN_SIGNS) and again >= _SURELY * len(entries) and len(counts) >= _FEWEST
+    short = all(len(entry.split()) <= _FEW_WORDS and not entry.endswith(".") for entry in counts)
+    surely = again >= (_MOSTLY if short else _SURELY) * len(entries)
+    plain = set(signs) <= set(_PLAIN_SIGNS) and surely and len(counts) >= _FEWEST
     return Lists(signs, len(several), len(counts), plain or once or labelled(said, signs))
 
 

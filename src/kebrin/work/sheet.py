@@ -11,7 +11,7 @@ import numpy as np
 from kebrin.cells import Kind, neat
 from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.grammar.words import scale_words
-from kebrin.layout import DOUBTED, KEPT, Stated, find_layouts
+from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
 from kebrin.table import Remark
 from kebrin.tidy import unpivot
@@ -217,6 +217,7 @@ def _only_heading(layout: Layout) -> str:
     if (
         layout.measures
         or not layout.boxhead
+        or any(said.what == CALENDAR for said in layout.evidence)
         or len(layout.boxhead[-1].texts) != 1
         or (layout.boxhead[-1].codes < 0).any()
     ):

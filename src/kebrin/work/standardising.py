@@ -23,7 +23,7 @@ from kebrin.values.texts import Texts, is_text
 from kebrin.values.wording import text
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Mapping
+    from collections.abc import Mapping
 
     from kebrin.table import Table
 
@@ -36,25 +36,23 @@ _MOSTLY = 0.5
 _PAIR = r"^(.*?)\s*[:=]\s*([-−]?\d[\d.,' ]*)$"
 
 
-def standardised(
-    table: Table, *, fields: Collection[str] = (), legend: Mapping[str, str] | None = None
-) -> tuple[Table, list[dict[str, Any]]]:
+def standardised(table: Table, *, legend: Mapping[str, str] | None = None) -> tuple[Table, list[dict[str, Any]]]:
     """The table with every column standardised for which the evidence is conclusive, and the steps taken.
 
-    Dates in labels and measures become dates, text measures numbers; names that differ in case and blanks alone take one
+    Dates in labels and measures become dates, months of a year take their ISO form, text measures
+    become numbers; names that differ in case and blanks alone take one
     form, signs that a key explains become what it says; cells of lists are split. Where the evidence is not conclusive,
     the texts stay as they are and the question is put.
 
     Args:
         table: the table.
-        fields: columns that come from around the blocks or from names: months in them are standardised too.
         legend: signs that a text on the sheets explains, with what it says of each.
     """
     steps: list[dict[str, Any]] = []
     for name in table.columns:
         kind = table.data.column(name).type
         if pa.types.is_dictionary(kind) and pa.types.is_string(kind.value_type):
-            table, found = _with_plain_labels(table, name, is_field=name in fields, legend=legend or {})
+            table, found = _with_plain_labels(table, name, legend=legend or {})
         elif pa.types.is_string(kind) and name in table.measures:
             table, found = _with_key(table, name, legend or {})
             table, step = _with_read_measure(table, name)
@@ -66,15 +64,13 @@ def standardised(
     return table, [*steps, *more]
 
 
-def _with_plain_labels(
-    table: Table, name: str, *, is_field: bool, legend: Mapping[str, str]
-) -> tuple[Table, list[dict[str, Any]]]:
+def _with_plain_labels(table: Table, name: str, *, legend: Mapping[str, str]) -> tuple[Table, list[dict[str, Any]]]:
     texts = Texts.of(table.data.column(name))
     said = [str(one) for one in texts.values.to_pylist()]
     dated, step = _with_dates(table, name, texts, said)
     if step or dated is not table:
         return dated, [step] if step else []
-    table, step = _with_months(table, name, said, is_field=is_field)
+    table, step = _with_months(table, name, said)
     if step:
         return table, [step]
     table, steps = _with_key(table, name, legend)
@@ -141,21 +137,21 @@ def _with_serials(
     return bool(len(gained) and (gained >= days.min() - room).all() and (gained <= days.max() + room).all())
 
 
-def _with_months(table: Table, name: str, said: list[str], *, is_field: bool) -> tuple[Table, dict[str, Any]]:
-    """The table with months in ISO form, where they are written in several ways or come from a field or a name."""
+def _with_months(table: Table, name: str, said: list[str]) -> tuple[Table, dict[str, Any]]:
+    """The table with months of a year in ISO form, if every label is one."""
     if not said or len(said) > _LOOKED_AT or not any(map(str.isdigit, said[0])):
         return table, {}
     months = words_for("month", ["en"])
     read = [read_period(one, months) for one in said]
     if any(one is None or one.startswith("?") or len(one) != 7 or not one[5:].isdigit() for one in read):
         return table, {}
-    shapes = {
-        "".join("0" if letter.isdigit() else "a" if letter.isalpha() else letter for letter in one) for one in said
-    }
-    several = len({shape.count("a") > 3 for shape in shapes} | {("a" in shape,) for shape in shapes}) > 2
-    if not (is_field or several):
+    if all(map(_is_iso_month, said)):
         return table, {}
     return period(table, name), {"period": name}
+
+
+def _is_iso_month(text: str) -> bool:
+    return len(text) == 7 and text[4] == "-" and text[:4].isdigit() and text[5:].isdigit()
 
 
 def _spelt(said: list[str], legend: Mapping[str, str]) -> dict[str, str]:
@@ -216,7 +212,9 @@ def _with_lists_split(table: Table) -> tuple[Table, list[dict[str, Any]]]:
         return table, []
     ((name, found),) = lists.items()
     if not found.conclusive or found.question:
-        return table, []
+        signs = ", ".join(map(repr, found.step.get("at", ())))
+        asked = found.question or f"{found.why}; if so, take a step split = {name!r}, at = [{signs}]"
+        return table.remarked([Remark("question", f"{name} may hold several entries in a cell: {asked}", count=1)]), []
     said = [str(one) for one in Texts.of(table.data.column(name)).values.to_pylist()]
     at, along = found.step["at"], found.step.get("along", ())
     pairs = labelled(said, at)

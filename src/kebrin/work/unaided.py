@@ -197,8 +197,7 @@ def standardised_group(group: Group, table: Table) -> tuple[Table, list[dict[str
         return table, []
     from kebrin.work.standardising import standardised
 
-    fields = {stamp.name for stamp in group.columns if stamp.kind in {"field", "file", "sheet"}}
-    return standardised(table, fields=fields, legend=legend)
+    return standardised(table, legend=legend)
 
 
 def _may_need_it(column: pa.ChunkedArray) -> bool:
