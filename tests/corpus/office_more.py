@@ -156,7 +156,7 @@ def printed(chance: Chance) -> Given:
     """A sheet made to be printed: every column is merged over several."""
     wide = chance.randint(2, 4)
     heads = ["Route", "Trips", "Foot", "Remarks"]
-    rows = [[f"R{at}", chance.figure(), chance.figure(), chance.choice(("fog", "relief vessel", "late"))]
+    rows: list[list[Any]] = [[f"R{at}", chance.figure(), chance.figure(), chance.choice(("fog", "relief vessel", "late"))]
             for at in range(chance.randint(3, 7))]  # fmt: skip
     sheet = Sheet("Log")
     sheet.put(0, 0, "Passage log")

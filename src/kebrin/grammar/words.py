@@ -63,6 +63,15 @@ _UNIT = re.compile(
 )
 
 
+# A code: letters at most three, then digits. It speaks of nothing, and large tables have one for every row.
+_BARE_CODE = re.compile(r"[^\W\d_]{0,3}[ -]?[\d./:-]+")
+
+
+def _speaks(label: str) -> bool:
+    """Whether a label may bear a word at all."""
+    return not (label[-1:].isdigit() and _BARE_CODE.fullmatch(label))
+
+
 def is_unit(label: str) -> bool:
     """Whether a heading is nothing but a unit.
 
@@ -133,6 +142,8 @@ def average_word(label: str) -> str:
     >>> average_word("Average per sailing"), average_word("Meantime"), average_word("Grimsø"), average_word("Ø350")
     ('Average', '', '', '')
     """
+    if not _speaks(label):
+        return ""
     match = _AVERAGE_WORD.search(label)
     return match[0] if match else ""
 
@@ -144,6 +155,8 @@ def total_word(label: str) -> str:
     >>> total_word("Outbound total"), total_word("Totality"), total_word("Foot")
     ('total', '', '')
     """
+    if not _speaks(label):
+        return ""
     match = _TOTAL_WORD.search(label) or _CJK_TOTAL.search(label) or _WHOLE_TOTAL.fullmatch(label)
     return match[0].strip() if match else ""
 
@@ -157,13 +170,14 @@ def without_total_word(label: str) -> str:
     return _TOTAL_WORD.sub("", label).strip(" ,:;-–—()")
 
 
+@lru_cache(maxsize=65_536)
 def says_whole(label: str) -> bool:
     """Whether a label speaks of all of something, as a total without the word does.
 
     >>> says_whole("All routes"), says_whole("Both directions"), says_whole("Sum North"), says_whole("Allison Quay")
     (True, True, True, False)
     """
-    return _WHOLE.match(label) is not None
+    return _speaks(label) and _WHOLE.match(label) is not None
 
 
 def of_which(label: str) -> bool:
@@ -184,13 +198,14 @@ def says_difference(label: str) -> bool:
     return _DIFFERENCE.search(label) is not None
 
 
+@lru_cache(maxsize=65_536)
 def is_ratio(label: str) -> bool:
     """Whether a label speaks of shares, rates or changes, which do not add up.
 
     >>> is_ratio("Change %"), is_ratio("Foot")
     (True, False)
     """
-    return _RATIO.search(label) is not None
+    return _speaks(label) and _RATIO.search(label) is not None
 
 
 _KEY = re.compile(
@@ -266,13 +281,14 @@ def extreme_word(label: str) -> str:
     >>> extreme_word("Maximum"), extreme_word("Max Pier")
     ('Maximum', '')
     """
-    return label if _EXTREME.fullmatch(label.strip()) else ""
+    return label if _speaks(label) and _EXTREME.fullmatch(label.strip()) else ""
 
 
+@lru_cache(maxsize=65_536)
 def carried_word(label: str) -> bool:
     """Whether a label says that a line only carries a sum over from another page.
 
     >>> carried_word("Brought forward"), carried_word("Cars carried")
     (True, False)
     """
-    return _CARRIED.fullmatch(label) is not None
+    return _speaks(label) and _CARRIED.fullmatch(label) is not None

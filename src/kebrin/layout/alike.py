@@ -5,8 +5,11 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
+import numpy as np
+
+from kebrin.cells import Kind
+
 if TYPE_CHECKING:
-    import numpy as np
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
@@ -15,6 +18,8 @@ _FEWEST_COLUMNS = 3
 _TIME = re.compile(r"(?:[01]?\d|2[0-3])[:.][0-5]\d(?:\s?[ap]\.?m\.?)?", re.IGNORECASE)
 # So few marks fill a matrix of crosses.
 _FEW_MARKS = 2
+# Rows that are looked at before all are.
+_LOOKED_AT = 50
 
 
 def alike_texts(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
@@ -28,6 +33,11 @@ def alike_texts(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp])
     >>> alike_texts(sheet, np.arange(2), np.arange(4)), alike_texts(sheet, np.arange(2), np.arange(3))
     (True, False)
     """
+    first = np.ix_(rows[:_LOOKED_AT], columns[1:])
+    if (sheet.kinds[first] > Kind.TEXT).any():
+        return False  # a figure or a date: words throughout are meant
+    if len(rows) > _LOOKED_AT and not alike_texts(sheet, rows[:_LOOKED_AT], columns):
+        return False
     keys = [sheet.text(row, int(columns[0])) for row in rows.tolist()]
     if len(columns) <= _FEWEST_COLUMNS or len(set(filter(None, keys))) < len(list(filter(None, keys))):
         return False

@@ -71,9 +71,8 @@ def build(
         totals = (*totals, *bands)
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in bands]
     total_rows = {line.at for line in totals if line.axis == "row"}
-    total_columns = {line.at for line in totals if line.axis == "column"}
     body_rows = _without(frame.rows[rows], {*total_rows, *heads.rows, *heads.notes})
-    body_columns = _without(frame.columns, total_columns)
+    body_columns = _without(frame.columns, {line.at for line in totals if line.axis == "column"})
     kept_columns = np.flatnonzero(np.isin(frame.columns, body_columns))
     kept_rows = np.flatnonzero(np.isin(frame.rows, body_rows))
     boxhead, said = _boxhead(stated, [level.at(kept_columns) for level in across])
@@ -88,14 +87,8 @@ def build(
     remarks += [*said, *mixed_doubt(boxhead, {label.casefold() for label in stated.not_totals})]
     if measures and not stated.joined:
         inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
-        names_by_row = {level.line: level.name for level in boxhead}
-        boxhead = tuple(replace(level, name=names_by_row[level.line]) for level in inner if level.line in names_by_row)
-    for row in (*heads.notes, *frame.comments):
-        texts |= {
-            (row, column): Role.NOTE
-            for column in np.flatnonzero(sheet.filled[row]).tolist()
-            if (row, column) not in texts
-        }
+        boxhead = _named_as(inner, boxhead)
+    texts |= _notes_in(sheet, (*heads.notes, *frame.comments), texts)
     title, title_at = _title(sheet, area, texts)
     return Layout(
         sheet=sheet.name,
@@ -126,6 +119,18 @@ def build(
         stub_head=names.found[-1] if names.found else "",
         evidence=(*frame.evidence, *remarks),
     )
+
+
+def _notes_in(sheet: Sheet, rows: Sequence[int], texts: Collection[tuple[int, int]]) -> dict[tuple[int, int], Role]:
+    """The cells of rows of notes between the others."""
+    cells = ((row, column) for row in rows for column in np.flatnonzero(sheet.filled[row]).tolist())
+    return {cell: Role.NOTE for cell in cells if cell not in texts}
+
+
+def _named_as(levels: Sequence[Level], named: Sequence[Level]) -> tuple[Level, ...]:
+    """Levels with the names that others on the same lines have; those on no such line are left out."""
+    names = {level.line: level.name for level in named}
+    return tuple(replace(level, name=names[level.line]) for level in levels if level.line in names)
 
 
 def _headed(levels: Sequence[Level], heads: Sequence[int]) -> tuple[Level, ...]:

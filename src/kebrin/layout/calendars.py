@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.cells import Kind
 from kebrin.grammar.periods import period_name
 from kebrin.layout.frame import Frame
 from kebrin.layout.model import CALENDAR, Evidence
@@ -20,6 +21,8 @@ if TYPE_CHECKING:
     from kebrin.layout.play import Play
 
 _FEWEST_WEEKDAYS, _FEWEST_DAYS, _LAST_DAY = 5, 10, 31
+# A row of weekdays is looked for among so many rows of words.
+_MOST_ROWS = 500
 #: What the two heading rows of a calendar are called.
 CALENDAR_NAMES = ("weekday", "day")
 
@@ -51,6 +54,21 @@ def calendar_frames(sheet: Sheet, play: Play, stated: Stated) -> list[Frame]:
     return [frame for head in _heads(sheet, play) for frame in _weeks(sheet, play, head)]
 
 
+def is_calendar(sheet: Sheet, layout: Layout) -> bool:
+    """Whether a block is a calendar: days of the month in order under the days of the week. It holds no values.
+
+    >>> from kebrin.layout.find import find_layouts
+    >>> rows = [["Mon", "Tue", "Wed", "Thu"], [None, None, 1, 2], [3, 4, 5, 6], [7, 8, 9, 10]]
+    >>> find_layouts(Sheet.of(rows))
+    []
+    """
+    if len(layout.boxhead) != 1 or period_name(layout.boxhead[0].texts) != "weekday":
+        return False
+    numbers = sheet.numbers[np.ix_(layout.body_rows, layout.body_columns)].ravel()
+    days = numbers[~np.isnan(numbers)]
+    return len(days) >= _FEWEST_DAYS and bool((days == np.arange(1, len(days) + 1)).all())
+
+
 def named_as_calendar(layout: Layout, stated: Stated) -> Layout:
     """The layout of a week with its heading rows named for what they are, unless they are named in a plan."""
     if stated.boxhead is not None or len(layout.boxhead) != len(CALENDAR_NAMES):
@@ -62,7 +80,8 @@ def named_as_calendar(layout: Layout, stated: Stated) -> Layout:
 def _heads(sheet: Sheet, play: Play) -> list[_Head]:
     """The rows of weekdays: five of them at least in adjacent columns, each said once."""
     found = []
-    for row in play.rows.tolist():
+    words = ((sheet.kinds == Kind.TEXT) & ~sheet.data).sum(axis=1)
+    for row in play.rows[words[play.rows] >= _FEWEST_WEEKDAYS][:_MOST_ROWS].tolist():
         run: list[int] = []
         for column in [*play.columns.tolist(), -1]:
             text = sheet.text(row, column) if column >= 0 else ""

@@ -12,13 +12,13 @@ from kebrin.cells import Sheet, column_letters
 from kebrin.grammar.words import look_of
 from kebrin.layout.across import settle_across
 from kebrin.layout.build import build
-from kebrin.layout.calendars import calendar_frames, named_as_calendar
+from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calendar
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
 from kebrin.layout.frame import Around, Frame
 from kebrin.layout.headings import MOST_SPACERS, boxhead_rows, is_stub_head_row, last_with_data
 from kebrin.layout.listing import as_list, as_records
-from kebrin.layout.lists import is_calendar, is_form
+from kebrin.layout.lists import is_form
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.omitting import inside, lines_left_out, without_blocks
 from kebrin.layout.play import Play, from_anchor, hidden_lines, in_play

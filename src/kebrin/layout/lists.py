@@ -1,4 +1,4 @@
-"""Sheets that hold figures in name only, or none: calendars, and lists of words with a row for each observation."""
+"""Lists: sheets of records or of words with a row for each observation."""
 
 from __future__ import annotations
 
@@ -32,10 +32,8 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from kebrin.layout.model import Layout
 
 _FEWEST_ROWS = 2
-_FEWEST_DAYS = 10
 # Header cells are short, and all of the columns below them are mostly filled.
 _LONGEST_HEADING, _FILLED = 40, 0.5
 # So few of the records have no key, and so many cells of a row above the header may be filled: a title, a field.
@@ -84,21 +82,6 @@ def _is_bold(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
     """Whether a row's cells are bold, and those of the row below it are not."""
     formats = sheet.formats(row + 2)
     return all(formats.is_bold(row, int(at)) and not formats.is_bold(row + 1, int(at)) for at in columns)
-
-
-def is_calendar(sheet: Sheet, layout: Layout) -> bool:
-    """Whether a block is a calendar: days of the month in order under the days of the week. It holds no values.
-
-    >>> from kebrin.layout.find import find_layouts
-    >>> rows = [["Mon", "Tue", "Wed", "Thu"], [None, None, 1, 2], [3, 4, 5, 6], [7, 8, 9, 10]]
-    >>> find_layouts(Sheet.of(rows))
-    []
-    """
-    if len(layout.boxhead) != 1 or period_name(layout.boxhead[0].texts) != "weekday":
-        return False
-    numbers = sheet.numbers[np.ix_(layout.body_rows, layout.body_columns)].ravel()
-    days = numbers[~np.isnan(numbers)]
-    return len(days) >= _FEWEST_DAYS and bool((days == np.arange(1, len(days) + 1)).all())
 
 
 @dataclass(frozen=True)
@@ -211,9 +194,13 @@ def _classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.
 
 def _is_said_again(sheet: Sheet, row: int, used: NDArray[np.intp], heads: Sequence[str]) -> bool:
     """Whether a row says what the headings say, in any case; a heading may be left out the second time."""
-    said = [(sheet.text(row, int(column)).casefold(), head) for column, head in zip(used, heads, strict=True)]
-    known = [(text, head) for text, head in said if text]
-    return all(text == head for text, head in known) and len(known) >= _SAID_AGAIN * len(heads)
+    known = 0
+    for column, head in zip(used.tolist(), heads, strict=True):
+        if sheet.filled[row, column]:
+            if sheet.text(row, column).casefold() != head:
+                return False  # the first cell tells it of nearly all rows
+            known += 1
+    return known >= _SAID_AGAIN * len(heads)
 
 
 def _is_comment(sheet: Sheet, row: int, used: NDArray[np.intp]) -> bool:

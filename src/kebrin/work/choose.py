@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     from kebrin.work.sheet import SheetWork
 
 _DEEPEST, _WIDEST = 4, 4
+# Records listed across have no more fields, a row each.
+_MOST_FIELDS = 200
 _SIGNS = {".": "point", ",": "comma"}
 
 
@@ -95,7 +97,7 @@ def lies_across(sheet: Sheet) -> bool:
     (True, False)
     """
     rows = np.flatnonzero(sheet.filled.sum(axis=1) > 1)
-    if len(rows) < 3 or (np.diff(rows) > 1).any():
+    if not 3 <= len(rows) <= _MOST_FIELDS or (np.diff(rows) > 1).any():
         return False
     first = int(sheet.filled[rows[0]].argmax())
     used = np.flatnonzero(sheet.filled[rows].any(axis=0))
