@@ -62,6 +62,9 @@ def shoot_all(folder: Path) -> None:
         "11",
     )
     kb.read(folder / "traffic_2031.xlsx")["North Loop"].map().write(SHOTS / "map.png")
+    example = [sys.executable, Path(__file__).parent.parent / "examples" / "office_sheets.py", folder]
+    subprocess.run(example, check=True, stdout=subprocess.DEVNULL)
+    (SHOTS / "map-office.png").write_bytes((folder / "dues.png").read_bytes())
     shoot("refunds", "kebrin run refunds.plan.toml", folder, "11")
     shoot("values", "kebrin tidy refunds_*.csv -o r.csv >/dev/null; kebrin values r.csv | tail -44", folder, "10")
     shoot("certificates", "kebrin run certificates.plan.toml", folder, "11")

@@ -71,11 +71,10 @@ class Sheet(cells.Sheet):
         Raises:
             OutputError: matplotlib is not installed.
         """
-        from kebrin.deliver.picture import draw_map
+        from kebrin.deliver.mapping import map_of
+        from kebrin.work.weighing import weigh
 
-        layouts = find_layouts(self)
-        tables = [tidying.unpivot(self, layout) for layout in layouts]
-        return SheetMap(draw_map(self, layouts, verdict_of(self, layouts, tables).uses))
+        return SheetMap(map_of(weigh(self)))
 
     def __repr__(self) -> str:
         rows, columns = self.shape

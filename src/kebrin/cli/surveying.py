@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 
-from kebrin.cells import column_letters, parse_a1
+from kebrin.cells import column_letters
 from kebrin.cli import show
 from kebrin.cli.ahead import reports_ahead
 from kebrin.cli.ending import Exit
@@ -17,7 +17,6 @@ from kebrin.errors import KebrinError
 from kebrin.plan.model import LayoutPlan
 from kebrin.plan.running import stated_layout
 from kebrin.sources import files
-from kebrin.work.leaving import verdict_of
 from kebrin.work.weighing import weigh
 
 if TYPE_CHECKING:
@@ -63,6 +62,7 @@ def _draw(surveyed: Sequence[_Surveyed], picture: Path, paths: Sequence[Path], b
     """The maps: under the name given if there is one, else each with its sheet's name, and its file's, in it."""
     from kebrin.deliver.atomic import whole_file
     from kebrin.deliver.guard import refuse_foreign_picture, refuse_sources
+    from kebrin.deliver.mapping import map_of
 
     drawn: list[Path] = []
     for sheet in surveyed:
@@ -75,7 +75,7 @@ def _draw(surveyed: Sequence[_Surveyed], picture: Path, paths: Sequence[Path], b
         refuse_sources(path, paths)
         refuse_foreign_picture(path)
         with whole_file(path) as part:
-            part.write_bytes(sheet.drawn())
+            part.write_bytes(map_of(sheet.weighed))
         drawn.append(path)
     return drawn
 
@@ -90,23 +90,6 @@ class _Surveyed:
         self.tables = [piece.table for piece in self.work.pieces]
         self.ties = [piece.ties for piece in self.work.pieces]
         self.ledger = self.work.ledger
-
-    def drawn(self) -> bytes:
-        """The map, as the sheet lies in its file."""
-        from kebrin.deliver.picture import draw_map
-
-        uses = verdict_of(self.sheet, self.layouts, self.tables).uses
-        sheet, layouts = self.sheet, self.layouts
-        if sheet.is_turned:
-            sheet, layouts, uses = sheet.turned(), [], uses.T
-        objected = [place for one in self.ledger.objections for place in one.places]
-        said = [f"✗ {one}" for one in self.ledger.objections]
-        said += [f"weighed   {one}" for one in self.weighed.readings] if len(self.weighed.readings) > 1 else []
-        remarks = [*self.work.remarks, *(one for table in self.tables for one in table.remarks)]
-        cells = [cell for one in remarks if one.kind == "question" for cell in one.cells]
-        cells += [gap.cell for tie in self.ties for gap in tie.gaps]
-        asked = [place for cell in cells if (place := parse_a1(cell)) is not None]
-        return draw_map(sheet, layouts, uses, objected=objected, asked=asked, said=said)
 
     def plain(self) -> dict[str, Any]:
         """For programs."""

@@ -302,7 +302,9 @@ class _Page:
             x, y = self.x[columns[0]], self.y[rows[0]]
             width, height = self.x[columns[-1]] + self.wide[columns[-1]] - x, self.y[rows[-1]] + _HIGH - y
             axes.add_patch(Rectangle((x, y), width, height, facecolor="none", edgecolor=_INK, lw=1.8, zorder=2))
-            if len(self.layouts) > 1:
+            if len(self.layouts) > 1 and not any(
+                area.touches(other.area) for other in self.layouts if other is not layout
+            ):
                 self._text(axes, x + width - 0.05, y - 0.07, f"block {number}", weight="bold", ha="right")
 
     def _present(self) -> list[Style]:

@@ -57,6 +57,7 @@ def calendar_frames(sheet: Sheet, play: Play, stated: Stated) -> list[Frame]:
 def is_calendar(sheet: Sheet, layout: Layout) -> bool:
     """Whether a block is a calendar: days of the month in order under the days of the week. It holds no values.
 
+    >>> from kebrin.cells import Sheet
     >>> from kebrin.layout.find import find_layouts
     >>> rows = [["Mon", "Tue", "Wed", "Thu"], [None, None, 1, 2], [3, 4, 5, 6], [7, 8, 9, 10]]
     >>> find_layouts(Sheet.of(rows))
