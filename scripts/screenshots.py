@@ -62,7 +62,7 @@ def shoot_all(folder: Path) -> None:
         "11",
     )
     kb.read(folder / "traffic_2031.xlsx")["North Loop"].map().write(SHOTS / "map.png")
-    example = [sys.executable, Path(__file__).parent.parent / "examples" / "office_sheets.py", folder]
+    example = [sys.executable, str(Path(__file__).parent.parent / "examples" / "office_sheets.py"), str(folder)]
     subprocess.run(example, check=True, stdout=subprocess.DEVNULL)
     (SHOTS / "map-office.png").write_bytes((folder / "dues.png").read_bytes())
     shoot("refunds", "kebrin run refunds.plan.toml", folder, "11")

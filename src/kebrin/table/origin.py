@@ -105,7 +105,7 @@ class Segment:
 
 @dataclass(frozen=True, eq=False)
 class Origin:
-    """The origins of a whole table: its segments in order.
+    """The origins of a whole table: its segments in order; `order` says which of their rows each row is, if it is another order.
 
     >>> rows, columns = np.array([4, 5], np.int32), np.array([2, 3], np.int32)
     >>> origin = Origin((Segment("traffic.xlsx", "North Loop", rows, {"carried": columns}),))
@@ -114,9 +114,10 @@ class Origin:
     """
 
     segments: tuple[Segment, ...] = ()
+    order: NDArray[np.int64] | None = None
 
     def __len__(self) -> int:
-        return sum(map(len, self.segments))
+        return sum(map(len, self.segments)) if self.order is None else len(self.order)
 
     def segment_of(self, row: int) -> tuple[Segment, int]:
         """The segment that holds a table row (0-based), and the row's place in it.
@@ -127,6 +128,7 @@ class Origin:
         ends = list(accumulate(map(len, self.segments)))
         if not 0 <= row < len(self):
             raise IndexError(row)
+        row = row if self.order is None else int(self.order[row])
         at = bisect_right(ends, row)
         return self.segments[at], row - (ends[at - 1] if at else 0)
 
@@ -143,15 +145,17 @@ class Origin:
 
     def turned(self) -> Origin:
         """The same where rows and columns stand for each other in the file."""
-        return Origin(tuple(replace(part, turned=not part.turned) for part in self.segments))
+        return Origin(tuple(replace(part, turned=not part.turned) for part in self.segments), self.order)
 
     def take(self, rows: NDArray[np.intp]) -> Origin:
-        """The origins of some rows, in ascending order; a row may come several times.
+        """The origins of some rows, in any order; a row may come several times.
 
         >>> origin = Origin((Segment("a.csv", "a", np.array([1, 2], np.int32), {"v": np.array([3], np.int32)}),))
         >>> [origin.take(np.array([0, 1, 1])).of(at, "v").cell for at in range(3)]
         ['D2', 'D3', 'D3']
         """
+        if self.order is not None or (len(rows) > 1 and (np.diff(rows) < 0).any()):
+            return replace(self, order=np.asarray(rows if self.order is None else self.order[rows], np.int64))
         parts, start = [], 0
         for segment in self.segments:
             stop = start + len(segment)
@@ -162,7 +166,11 @@ class Origin:
         return Origin(tuple(parts))
 
     def __add__(self, other: Origin) -> Origin:
-        return Origin(self.segments + other.segments)
+        if self.order is None and other.order is None:
+            return Origin(self.segments + other.segments)
+        whole = sum(map(len, self.segments))
+        orders = [np.arange(len(one)) if one.order is None else one.order for one in (self, other)]
+        return Origin(self.segments + other.segments, np.concatenate((orders[0], orders[1] + whole)))
 
     def renamed(self, names: dict[str, str]) -> Origin:
         """The same with other names for measures and labels."""
@@ -179,11 +187,12 @@ class Origin:
             )
             for part in self.segments
         ]
-        return Origin(tuple(segments))
+        return Origin(tuple(segments), self.order)
 
     def to_plain(self) -> list[dict[str, Any]]:
         """Plain lists and texts, for a proof file; runs of neighbours are written as [first, count]."""
-        return [
+        order = [] if self.order is None else [{"order": _runs(self.order)}]
+        return order + [
             {
                 "file": part.file,
                 "sheet": part.sheet,
@@ -199,6 +208,7 @@ class Origin:
     @classmethod
     def from_plain(cls, plain: list[dict[str, Any]]) -> Origin:
         """The origins that `to_plain` wrote."""
+        order = next((_unrun(part["order"]) for part in plain if "order" in part), None)
         return cls(
             tuple(
                 Segment(
@@ -211,7 +221,9 @@ class Origin:
                     turned=bool(part.get("turned")),
                 )
                 for part in plain
-            )
+                if "order" not in part
+            ),
+            order,
         )
 
 
