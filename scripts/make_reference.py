@@ -14,6 +14,7 @@ from kebrin.errors import ValuesError
 from kebrin.plan import model
 from kebrin.plan.steps import VERBS
 from kebrin.shape.detailing import detail
+from kebrin.shape.ranking import total_row
 from kebrin.table import Table
 from kebrin.work.places import FieldPlace
 from kebrin.work.stepping import TAKEN
@@ -63,8 +64,13 @@ def reference_text() -> str:
 def _step_rows(part: Any) -> list[str]:
     """The keys of a step, with what the function of its verb says of them."""
     verb = next(iter(part.model_fields))
-    said = _arguments(detail if verb == "detail" else TAKEN[verb])
-    said |= {verb: said["column"], "into": said.get("into", "the name of the new table")}
+    function = {"detail": detail, "total_row": total_row}.get(verb) or TAKEN[verb]
+    said = _arguments(function)
+    first = "label" if verb == "total_row" else list(inspect.signature(function).parameters)[1]
+    said |= {
+        verb: said[first], "into": said.get("into", "the name of the new table"),
+        "misses": "a table of the keys of either side that the other does not have, under this name",
+    }  # fmt: skip
     rows = zip(part.model_fields, _rows(part), strict=True)
     return [f"{row} {said[name].replace('|', '/')} |" for name, row in rows]
 

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
-from typing import TYPE_CHECKING, Any
+from inspect import signature
+from typing import TYPE_CHECKING, Any, Literal
 
 from kebrin import tidy
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.notebook import table_html, values_html
 from kebrin.deliver.tables import write_table
-from kebrin.errors import PlanError
+from kebrin.errors import PlanError, nearest
 from kebrin.table import Table as CoreTable
 from kebrin.values.profile import Profile
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterator, Mapping, Sequence
     from pathlib import Path
 
     import numpy as np
@@ -23,8 +24,12 @@ if TYPE_CHECKING:
 
     from kebrin.layout import Layout
     from kebrin.proof import Proof
+    from kebrin.shape.orders import Order
     from kebrin.table import Remark
     from kebrin.values.codes import CodeList
+
+    Where = Mapping[str, Any]
+    Names = Sequence[str] | Mapping[str, str]
 
 
 @dataclass(frozen=True, eq=False)
@@ -119,6 +124,174 @@ class Table(CoreTable):
         records, entries = detail(self, column, **options)
         return self._proved(records), self._proved(entries)
 
+    def only(self, where: Where, *, alike: bool = False, into: str = "") -> Table:
+        """The rows that fulfil a condition; with `into` all rows, and a column that says which do.
+
+        Conditions and options are those of `kebrin.shape.choosing.only`.
+
+        >>> import kebrin as kb
+        >>> sheet = kb.Sheet.of([["Sailing", "Foot", "Cars"], ["08:00", 12.0, 3.0], ["10:00", 9.0, 1.0]])
+        >>> len(sheet.blocks()[0].tidy().only({"value": {"from": 3}}))
+        3
+        """
+        return self._taken("only", where, {"alike": alike, "into": into})
+
+    def leave_out(self, where: Where, *, alike: bool = False) -> Table:
+        """The rows that do not fulfil a condition; options as in `kebrin.shape.choosing.leave_out`."""
+        return self._taken("leave_out", where, {"alike": alike})
+
+    def once(self, by: Sequence[str] = (), *, keep: Literal["first", "last"] = "first") -> Table:
+        """Each record once, by some columns or by all; options as in `kebrin.shape.choosing.once`."""
+        return self._taken("once", by, {"keep": keep})
+
+    def lookup(
+        self, columns: Names, *, using: CoreTable | str | Path, by: Names, alike: bool = False, numbers: bool = False,
+        unmatched: Literal["ask", "keep", "leave out"] = "ask",
+    ) -> Table:  # fmt: skip
+        """Columns from another table, by keys; options as in `kebrin.shape.looking_up.lookup`."""
+        asked = {"using": using, "by": by, "alike": alike, "numbers": numbers, "unmatched": unmatched}
+        return self._taken("lookup", columns, asked)
+
+    def unmatched(
+        self, *, using: CoreTable | str | Path, by: Names, alike: bool = False, numbers: bool = False
+    ) -> Table:
+        """The keys of either side that the other does not have; options as in `kebrin.shape.looking_up.unmatched`."""
+        from kebrin.shape.looking_up import unmatched
+
+        return self._proved(unmatched(self, using=using, by=by, alike=alike, numbers=numbers))
+
+    def sums(self, by: Sequence[str] = (), *, of: Names = (), per: str = "", rows: str = "") -> Table:
+        """One row for each group of rows; options as in `kebrin.shape.summing.sums`."""
+        return self._taken("sums", by, {"of": of, "per": per, "rows": rows})
+
+    def crosstab(
+        self, down: Sequence[str], across: Sequence[str], of: Sequence[str] = (), *, order: Order = "natural",
+        totals: Literal["", "rows", "columns", "both"] = "", blank: Literal["missing", "zero"] = "missing",
+        by: Literal["label", "measure"] = "label",
+    ) -> Table:  # fmt: skip
+        """A row for each group down, a column for each group across; options as in `kebrin.shape.crosstabs.crosstab`."""
+        asked = {"across": across, "of": of, "order": order, "totals": totals, "blank": blank, "by": by}
+        return self._taken("crosstab", down, asked)
+
+    def sort(self, by: Sequence[str], *, falling: Sequence[str] = (), order: Order = "natural") -> Table:
+        """The rows in the order of some columns; options as in `kebrin.shape.ranking.sort`."""
+        return self._taken("sort", by, {"falling": falling, "order": order})
+
+    def rank(self, of: str, into: str, *, within: Sequence[str] = (), rising: bool = False) -> Table:
+        """A column with the place of each row; options as in `kebrin.shape.ranking.rank`."""
+        return self._taken("rank", of, {"into": into, "within": within, "rising": rising})
+
+    def top(self, count: int, of: str, *, by: Sequence[str], rest: str = "other") -> Table:
+        """The groups with the largest sums, and one row for the rest; options as in `kebrin.shape.ranking.top`."""
+        return self._taken("top", count, {"of": of, "by": by, "rest": rest})
+
+    def share(
+        self, of: str, into: str, *, within: Sequence[str] = (), percent: bool = False, places: int | None = None
+    ) -> Table:
+        """A column with each row's share; options as in `kebrin.shape.ranking.share`."""
+        return self._taken("share", of, {"into": into, "within": within, "percent": percent, "places": places})
+
+    def running(self, of: str, into: str, *, within: Sequence[str] = ()) -> Table:
+        """A column with the sum up to each row; options as in `kebrin.shape.ranking.running`."""
+        return self._taken("running", of, {"into": into, "within": within})
+
+    def change(
+        self,
+        of: str,
+        into: str,
+        *,
+        on: str,
+        within: Sequence[str] = (),
+        way: Literal["difference", "percent"] = "difference",
+    ) -> Table:
+        """A column with the change on the period before; options as in `kebrin.shape.ranking.change`."""
+        return self._taken("change", of, {"into": into, "on": on, "within": within, "way": way})
+
+    def total_row(self, label: str = "Total") -> Table:
+        """The table with a row of sums below it, as `kebrin.shape.ranking.total_row` makes it."""
+        from kebrin.shape.ranking import total_row
+
+        return self._proved(total_row(self, label=label))
+
+    def join(self, columns: Sequence[str], into: str, *, between: str = " / ", keep: bool = False) -> Table:
+        """Several columns joined into one; options as in `kebrin.shape.columns.join`."""
+        return self._taken("join", columns, {"into": into, "between": between, "keep": keep})
+
+    def fixed(self, into: str, value: str | float) -> Table:
+        """A column that says the same on every row."""
+        return self._taken("fixed", into, {"value": value})
+
+    def compute(self, into: str, formula: str) -> Table:
+        """A column computed from others; the grammar is that of `kebrin.shape.formulas`."""
+        return self._taken("compute", into, {"formula": formula})
+
+    def turn(self, heads: str, *, into: str = "field") -> Table:
+        """The table on its side; options as in `kebrin.shape.columns.turn`."""
+        return self._taken("turn", heads, {"into": into})
+
+    def stack(
+        self,
+        *others: CoreTable,
+        same: Mapping[str, Sequence[str]] | None = None,
+        origin: str = "",
+        names: Sequence[str] = (),
+    ) -> Table:
+        """The rows of this table and of others, stacked by column name as `kebrin.shape.stacking.stack_tables` does it.
+
+        `names` names the tables for the column `origin`; they are numbered if it is left out.
+        """
+        from kebrin.shape.stacking import stack_tables
+
+        called = list(names) or [f"table {at}" for at in range(1, len(others) + 2)]
+        return self._proved(stack_tables(dict(zip(called, (self, *others), strict=True)), same=same, origin=origin))
+
+    def rename(self, names: Mapping[str, str]) -> Table:
+        """The table with new names for some columns: old name to new.
+
+        >>> import kebrin as kb
+        >>> sheet = kb.Sheet.of([["Sailing", "Foot", "Cars"], ["08:00", 12.0, 3.0]])
+        >>> sheet.blocks()[0].tidy().rename({"value": "carried"}).columns
+        ('Sailing', 'heading', 'carried')
+        """
+        for name in names:
+            self.refuse_absent(name, "rename")
+        return self._proved(self.picked({names.get(name, name): name for name in self.columns}))
+
+    def drop(self, *columns: str) -> Table:
+        """The table without some columns."""
+        for name in columns:
+            self.refuse_absent(name, "drop")
+        return self._proved(self.picked({name: name for name in self.columns if name not in columns}))
+
+    def head(self, rows: int = 5) -> Table:
+        """The first rows."""
+        import numpy as np
+
+        from kebrin.shape.choosing import rows_of
+
+        return self._proved(rows_of(self, np.arange(min(rows, len(self)))))
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Rows and columns."""
+        return len(self), len(self.columns)
+
+    def __getitem__(self, column: str) -> list[Any]:
+        """The values of a column."""
+        self.refuse_absent(column, "the table")
+        return list(self.data.column(column).to_pylist())
+
+    def __iter__(self) -> Iterator[dict[str, Any]]:
+        """The rows, each a dict of its columns."""
+        for batch in self.data.to_batches(max_chunksize=4096):
+            yield from batch.to_pylist()
+
+    def __eq__(self, other: object) -> bool:
+        """Whether another table says the same, in the same order."""
+        return isinstance(other, CoreTable) and self.data.to_pydict() == other.data.to_pydict()
+
+    __hash__ = None  # type: ignore[assignment]
+
     def values(self, *columns: str) -> Values:
         """What is in each column (or in some): filled, distinct, patterns odd ones first, likely meaning and step."""
         from kebrin.values.profile import profile
@@ -126,10 +299,16 @@ class Table(CoreTable):
         found = profile(self, columns)
         return Values(found.rows, found.columns)
 
-    def _taken(self, verb: str, column: str, options: dict[str, Any]) -> Table:
+    def _taken(self, verb: str, first: Any, options: dict[str, Any]) -> Table:
         from kebrin.work.stepping import TAKEN
 
-        return self._proved(TAKEN[verb](self, column, **options))
+        known = list(signature(TAKEN[verb]).parameters)[2:]
+        odd = next((name for name in options if name not in known), "")
+        if odd:
+            near = nearest(odd, known)
+            do = f"Did you mean {near!r}?" if near else "Take one of these"
+            raise PlanError(f"{verb} has no option {odd!r}", why=f"its options are {', '.join(known)}", do=do)
+        return self._proved(TAKEN[verb](self, first, **options))
 
     def _proved(self, made: CoreTable) -> Table:
         prove = self.prove

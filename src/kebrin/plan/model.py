@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator, model_validator
 
-from kebrin.plan.steps import DetailStep, Step
+from kebrin.plan.steps import DetailStep, LookupStep, Step
 from kebrin.work.places import FieldPlace
 
 OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx")
@@ -104,6 +104,9 @@ class LayoutPlan(_Strict):
 class TablePlan(_Strict):
     """One tidy table: the files and sheets it comes from, their layout, and the fields stamped on its rows.
 
+    With `from` it is made of other tables of the plan instead, stacked by the names of their columns if there are several:
+    `same` names columns that are one, `origin` a column for the table that a row comes from.
+
     `labels` lists the labels that each column was known to have: what is new and what is gone is said, and a sheet on
     which a level bears another level's labels is refused. `shorten` lists beginnings and ends that are dropped from every
     column name before the steps. `[[table.NAME.step]]` are steps, taken in their order; they
@@ -114,7 +117,12 @@ class TablePlan(_Strict):
     result as empty, where no other formula of their sheet has one.
     """
 
-    files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])]
+    files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
+    made_of: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = Field(
+        default=(), alias="from"
+    )
+    same: dict[str, Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])]] = {}
+    origin: str = ""
     sheets: Annotated[
         SheetChoice, BeforeValidator(_as_choice, json_schema_input_type=str | list[str] | SheetChoice)
     ] = SheetChoice()
@@ -139,8 +147,20 @@ class TablePlan(_Strict):
 
     @property
     def details(self) -> tuple[str, ...]:
-        """The names of the tables of details that the steps make."""
-        return tuple(step.into for step in self.step if isinstance(step, DetailStep))
+        """The names of the tables that the steps make beside the table itself."""
+        into = [step.into for step in self.step if isinstance(step, DetailStep)]
+        return (*into, *(step.misses for step in self.step if isinstance(step, LookupStep) and step.misses))
+
+    @property
+    def needs(self) -> tuple[str, ...]:
+        """The tables of the plan, or files, that must be there before."""
+        return (*self.made_of, *(step.using for step in self.step if isinstance(step, LookupStep)))
+
+    @model_validator(mode="after")
+    def _comes_from_somewhere(self) -> TablePlan:
+        if bool(self.files) == bool(self.made_of):
+            raise ValueError("state either files or from" if self.files else "'files' is missing: state files, or from")
+        return self
 
 
 class ProofPlan(_Strict):
@@ -186,6 +206,39 @@ class PlanModel(_Strict):
     def tables(self) -> tuple[str, ...]:
         """The names of all tables, those of details among them."""
         return tuple(name for own, table in self.table.items() for name in (own, *table.details))
+
+    @property
+    def order(self) -> tuple[str, ...]:
+        """The tables in the order in which they are made: each after those that it is made of.
+
+        Raises:
+            ValueError: tables are made of one another in a circle, or of one that the plan does not have.
+        """
+        owner = {name: own for own, table in self.table.items() for name in (own, *table.details)}
+        found: list[str] = []
+
+        def visit(name: str, path: tuple[str, ...]) -> None:
+            if name in path:
+                raise ValueError(
+                    f"tables are made of one another in a circle: {' from '.join((*path[path.index(name) :], name))}"
+                )
+            if name in found:
+                return
+            for need in self.table[name].needs:
+                if need in owner and owner[need] != name:
+                    visit(owner[need], (*path, name))
+                elif need in self.table[name].made_of:
+                    raise ValueError(f"{name} is made from {need!r}, which is no table of the plan")
+            found.append(name)
+
+        for name in self.table:
+            visit(name, ())
+        return tuple(found)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> PlanModel:
+        self.order  # noqa: B018 - it refuses circles
+        return self
 
     @model_validator(mode="after")
     def _one_name_each(self) -> PlanModel:

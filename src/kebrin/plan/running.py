@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import LayoutError, Place, PlanError, nearest
 from kebrin.layout import Stated, sheets_left_out
+from kebrin.plan.deriving import derived
 from kebrin.sources import files, read
 from kebrin.table import Remark
 from kebrin.tidy import Keep
@@ -26,12 +27,13 @@ from kebrin.work.stepping import take_steps
 from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable, Sequence
+    from collections.abc import Callable, Iterable, Mapping, Sequence
     from pathlib import Path
 
     from kebrin.cells import Report
     from kebrin.plan.model import LayoutPlan, PlanModel, TablePlan
     from kebrin.proof import Source
+    from kebrin.table import Table
 
 _RECTANGLE = re.compile(r"\$?[A-Za-z]{1,3}\$?\d+(?::\$?[A-Za-z]{1,3}\$?\d+)?")
 NOT_CHOSEN = "left out by the plan"
@@ -66,28 +68,42 @@ def run_plan(plan: PlanModel, base: Path, on_file: Callable[[str], None] | None 
         strict=True,
         leave_open=asked.leave_open,
     )
-    runs = [_run_table(name, table, base, terms, on_file) for name, table in plan.table.items()]
-    return _with_shared_sheets(runs) if len(runs) > 1 else runs[0]
+    made: dict[str, Done] = {}
+    runs: dict[str, list[Done]] = {}
+    for name in plan.order:
+        table = plan.table[name]
+        if table.made_of:
+            runs[name] = derived(name, table, base, made, terms)
+        else:
+            runs[name] = _run_table(name, table, base, terms, on_file, {one: done.table for one, done in made.items()})
+        made |= {done.name: done for done in runs[name]}
+    read_from = {name: done for name, done in runs.items() if not plan.table[name].made_of}
+    shared = dict(zip(read_from, _with_shared_sheets(list(read_from.values())), strict=True))
+    return [done for name in plan.table for done in shared.get(name, runs[name])]
 
 
-def _with_shared_sheets(runs: Sequence[Sequence[Done]]) -> list[Done]:
+def _with_shared_sheets(runs: Sequence[list[Done]]) -> list[list[Done]]:
     """The tables, their proofs knowing which cells of a sheet other tables of the plan are made of."""
     ledgers = [{(one.file, one.sheet): one for one in done[0].proof.ledgers} for done in runs]
-    found: list[Done] = []
+    if len(runs) < 2:
+        return list(runs)
+    found: list[list[Done]] = []
     for at, done in enumerate(runs):
         others = [own for number, own in enumerate(ledgers) if number != at]
+        own_tables = []
         for part in done:
             shared = tuple(
                 one.shared(own[one.file, one.sheet] for own in others if (one.file, one.sheet) in own)
                 for one in part.proof.ledgers
             )
-            found.append(replace(part, proof=replace(part.proof, ledgers=shared)))
+            own_tables.append(replace(part, proof=replace(part.proof, ledgers=shared)))
+        found.append(own_tables)
     return found
 
 
 def _run_table(
-    name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Callable[[str], None] | None
-) -> list[Done]:
+    name: str, plan: TablePlan, base: Path, terms: Terms, on_file: Callable[[str], None] | None, made: Mapping[str, Table],
+) -> list[Done]:  # fmt: skip
     parts = []
     for path in _paths(plan, base):
         if on_file is not None:
@@ -105,7 +121,7 @@ def _run_table(
     table = with_known_spellings(table, plan.labels)
     said = [one for part in parts for one in unseen_sheets(part.source, plan.sheets.seen)]
     said += label_changes(table, plan.labels)
-    stepped = take_steps(table.shortened(plan.shorten), plan.step, base, name)
+    stepped = take_steps(table.shortened(plan.shorten), plan.step, base, name, made)
     refuse_other_kinds(stepped, plan.kinds)
     picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
     sources = [part.source for part in parts]

@@ -38,8 +38,14 @@ class Taken(BaseModel):
 
     @property
     def column(self) -> str:
-        """The column that the verb reads."""
-        return str(getattr(self, self.verb))
+        """The column that the verb reads, '' if it reads the whole table."""
+        value = getattr(self, self.verb)
+        return value if isinstance(value, str) and self.verb not in TABLE_WIDE else ""
+
+    @property
+    def first(self) -> Any:
+        """What stands at the verb's own key."""
+        return self.model_dump(exclude_unset=True)[self.verb]
 
 
 class NumberStep(Taken):
@@ -182,9 +188,159 @@ class DetailStep(Taken):
     keep_empty: bool = False
 
 
+class OnlyStep(Taken):
+    """Keeps the rows that fulfil a condition; with `into` all rows, and a column that says which do."""
+
+    only: dict[str, Any]
+    alike: bool = False
+    into: str = ""
+
+
+class LeaveOutStep(Taken):
+    """Leaves out the rows that fulfil a condition; a row without a value is never lost to it."""
+
+    leave_out: dict[str, Any]
+    alike: bool = False
+
+
+class OnceStep(Taken):
+    """Keeps each record once: the first or the last of rows that say the same in some columns, or in all (`once = []`)."""
+
+    once: Words
+    keep: Literal["first", "last"] = "first"
+
+
+class LookupStep(Taken):
+    """Brings in columns from another table, by keys; `using` names a file or a table of the plan."""
+
+    lookup: Words | dict[str, str]
+    using: str
+    by: Words | dict[str, str]
+    alike: bool = False
+    numbers: bool = False
+    unmatched: Literal["ask", "keep", "leave out"] = "ask"
+    misses: str = ""
+
+
+class SumsStep(Taken):
+    """One row for each group of rows, with sums, counts, means and the like."""
+
+    sums: Words
+    of: Words | dict[str, str] = ()
+    per: str = ""
+    rows: str = ""
+
+
+class CrosstabStep(Taken):
+    """A row for each group down, a column for each group across, sums where they meet."""
+
+    crosstab: Words
+    across: Words
+    of: Words = ()
+    order: Literal["natural", "as it comes", "a to z"] = "natural"
+    totals: Literal["", "rows", "columns", "both"] = ""
+    blank: Literal["missing", "zero"] = "missing"
+    by: Literal["label", "measure"] = "label"
+
+
+class SortStep(Taken):
+    """Puts the rows in the order of some columns."""
+
+    sort: Words
+    falling: Words = ()
+    order: Literal["natural", "as it comes", "a to z"] = "natural"
+
+
+class RankStep(Taken):
+    """Adds the place of each row by a column of numbers."""
+
+    rank: str
+    into: str
+    within: Words = ()
+    rising: bool = False
+
+
+class TopStep(Taken):
+    """Keeps the groups with the largest sums, and one row for the rest."""
+
+    top: Annotated[int, Field(ge=1)]
+    of: str
+    by: Words
+    rest: str = "other"
+
+
+class ShareStep(Taken):
+    """Adds each row's share of a column's sum, over all rows or within groups."""
+
+    share: str
+    into: str
+    within: Words = ()
+    percent: bool = False
+    places: Annotated[int, Field(ge=0, le=9)] | None = None
+
+
+class RunningStep(Taken):
+    """Adds the sum of a column up to each row."""
+
+    running: str
+    into: str
+    within: Words = ()
+
+
+class ChangeStep(Taken):
+    """Adds the change of a column on the period before."""
+
+    change: str
+    into: str
+    on: str
+    within: Words = ()
+    way: Literal["difference", "percent"] = "difference"
+
+
+class TotalRowStep(Taken):
+    """Adds a row of sums below the table, under this label."""
+
+    total_row: str
+
+
+class JoinStep(Taken):
+    """Joins several columns into one, empty parts skipped."""
+
+    join: Words
+    into: str
+    between: str = " / "
+    keep: bool = False
+
+
+class FixedStep(Taken):
+    """Adds a column that says the same on every row."""
+
+    fixed: str
+    value: str | bool | float
+
+
+class ComputeStep(Taken):
+    """Adds a column computed from others: numbers, columns, `+ - * /` and brackets."""
+
+    compute: str
+    formula: str
+
+
+class TurnStep(Taken):
+    """Lays the table on its side: a column for each row, named by its text in one column."""
+
+    turn: str
+    into: str = "field"
+
+
+#: Verbs that read the whole table, whatever stands at their own key.
+TABLE_WIDE = frozenset({
+    "only", "leave_out", "once", "lookup", "sums", "crosstab", "sort", "top", "total_row", "join", "fixed", "compute",
+})  # fmt: skip
 _MODELS: tuple[type[Taken], ...] = (
     NumberStep, DateStep, PeriodStep, RecodeStep, FlagStep, MissingStep, TextStep, ConvertStep, SplitStep,
-    DetailStep,
+    DetailStep, OnlyStep, LeaveOutStep, OnceStep, LookupStep, SumsStep, CrosstabStep, SortStep, RankStep, TopStep, ShareStep,
+    RunningStep, ChangeStep, TotalRowStep, JoinStep, FixedStep, ComputeStep, TurnStep,
 )  # fmt: skip
 #: The model of each verb.
 VERBS: Mapping[str, type[Taken]] = {next(iter(model.model_fields)): model for model in _MODELS}
@@ -201,7 +357,12 @@ Step = Annotated[
     Annotated[NumberStep, Tag("number")] | Annotated[DateStep, Tag("date")] | Annotated[PeriodStep, Tag("period")]
     | Annotated[RecodeStep, Tag("recode")] | Annotated[FlagStep, Tag("flag")] | Annotated[MissingStep, Tag("missing")]
     | Annotated[TextStep, Tag("text")] | Annotated[ConvertStep, Tag("convert")] | Annotated[SplitStep, Tag("split")]
-    | Annotated[DetailStep, Tag("detail")],
+    | Annotated[DetailStep, Tag("detail")] | Annotated[OnlyStep, Tag("only")] | Annotated[LeaveOutStep, Tag("leave_out")]
+    | Annotated[OnceStep, Tag("once")] | Annotated[LookupStep, Tag("lookup")] | Annotated[SumsStep, Tag("sums")]
+    | Annotated[CrosstabStep, Tag("crosstab")] | Annotated[SortStep, Tag("sort")] | Annotated[RankStep, Tag("rank")]
+    | Annotated[TopStep, Tag("top")] | Annotated[ShareStep, Tag("share")] | Annotated[RunningStep, Tag("running")]
+    | Annotated[ChangeStep, Tag("change")] | Annotated[TotalRowStep, Tag("total_row")] | Annotated[JoinStep, Tag("join")]
+    | Annotated[FixedStep, Tag("fixed")] | Annotated[ComputeStep, Tag("compute")] | Annotated[TurnStep, Tag("turn")],
     Discriminator(
         _verb_of, custom_error_type="no_verb",
         custom_error_message=f"the first key of a step is its verb: {', '.join(VERBS)}",

@@ -46,12 +46,26 @@ def only(table: Table, where: Mapping[str, Any], *, alike: bool = False, into: s
 
 
 def leave_out(table: Table, where: Mapping[str, Any], *, alike: bool = False) -> Table:
-    """The rows that do not fulfil a condition; a row without a value is never lost to it. Arguments as in `only`."""
+    """The rows that do not fulfil a condition; a row without a value is never lost to it.
+
+    Args:
+        table: the table.
+        where: the condition, as in `kebrin.shape.conditions.fulfilled`.
+        alike: whether case and stray blanks of texts count for nothing.
+
+    Raises:
+        PlanError: a column or a test is not known.
+    """
     return _kept(table, ~fulfilled(table, where, alike=alike), where, "leave_out", alike=alike)
 
 
 def once(table: Table, by: Sequence[str] = (), *, keep: Literal["first", "last"] = "first") -> Table:
     """Each record once: the first or the last of rows that say the same in some columns, or in all.
+
+    Args:
+        table: the table.
+        by: the columns; all of them if it is empty.
+        keep: which of the rows stays.
 
     >>> from kebrin.table import Table
     >>> table = Table(pa.table({"port": ["Brae", "Wick", "Brae"], "boats": [3.0, 5.0, 4.0]}), ())
@@ -75,7 +89,9 @@ def once(table: Table, by: Sequence[str] = (), *, keep: Literal["first", "last"]
     gone = int((~flags).sum())
     repeated = int((np.bincount(groups.of) > 1).sum()) if len(table) else 0
     what = f"once by {', '.join(by) or 'all columns'}: {gone:,} of {len(table):,} rows say what another says"
-    said = Remark("repeats", f"{what}, {repeated:,} records; the {keep} of each is kept", count=gone)
+    said = Remark(
+        "repeats", f"{what}, {repeated:,} record{'s' * (repeated != 1)}; the {keep} of each is kept", count=gone
+    )
     made = rows_of(table, np.flatnonzero(flags)).remarked([said])
     return made.step(f"once {', '.join(by)}".strip(), len(table), f"{gone:,} rows repeated others")
 

@@ -73,6 +73,11 @@ def join(table: Table, columns: Sequence[str], into: str, *, between: str = " / 
 def fixed(table: Table, into: str, value: str | float | bool) -> Table:  # noqa: FBT001 - it is the value itself
     """A column that says the same on every row.
 
+    Args:
+        table: the table.
+        into: the column to make.
+        value: what it says.
+
     >>> from kebrin.table import Table
     >>> fixed(Table(pa.table({"boats": [3.0]}), ()), "unit", "boats a day").data.to_pylist()
     [{'boats': 3.0, 'unit': 'boats a day'}]
@@ -98,6 +103,11 @@ def fixed(table: Table, into: str, value: str | float | bool) -> Table:  # noqa:
 def compute(table: Table, into: str, formula: str) -> Table:
     """A column computed from others: numbers, columns, `+ - * /` and brackets.
 
+    Args:
+        table: the table.
+        into: the column to make.
+        formula: the formula, as in `kebrin.shape.formulas.computed`.
+
     >>> from kebrin.table import Table
     >>> table = Table(pa.table({"amount": [2.0, None], "rate": [1.5, 2.0]}), ())
     >>> compute(table, "due", "amount * rate").data.column("due").to_pylist()
@@ -117,6 +127,11 @@ def compute(table: Table, into: str, formula: str) -> Table:
 
 def turn(table: Table, heads: str, *, into: str = "field") -> Table:
     """The table on its side: a column for each row, named by its text in one column; a row for each other column.
+
+    Args:
+        table: the table.
+        heads: the column whose texts name the new columns.
+        into: the column for the names of the old ones.
 
     >>> from kebrin.table import Table
     >>> table = Table(pa.table({"vessel": ["Gull", "Tern"], "crew": [4.0, 7.0]}), ())

@@ -53,6 +53,10 @@ def fulfilled(table: Table, where: Mapping[str, Any], *, alike: bool = False) ->
     Raises:
         PlanError: a column or a test is not known, or a value is of another kind than the column.
     """
+    if not isinstance(where, Mapping):
+        raise PlanError(
+            "a condition takes columns and tests", why=f"it says {where!r}", do='Write it as in { port = "Brae" }'
+        )
     if not where:
         raise PlanError("the condition is empty", do="Name a column and what it must be")
     found = np.ones(len(table), np.bool_)

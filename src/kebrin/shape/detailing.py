@@ -62,7 +62,7 @@ def detail(
     keyed = table if key or _is_numbered(table) else _numbered(table)
     key = key or RECORD
     _refuse_unclear(keyed, key)
-    records = keyed.only([name for name in keyed.columns if name not in moved])
+    records = keyed.narrowed([name for name in keyed.columns if name not in moved])
     measures = tuple(name for name in table.measures if name in moved)
     alone = replace(
         keyed, data=keyed.data.select([key, *moved]), measures=measures, remarks=(),

@@ -230,7 +230,13 @@ def _said(table: Table, keys: Mapping[str, str], at: NDArray[np.int64], known: i
         said.append(Remark("question", what + f" and {more:,} more keys" * (more > 0), count=int(gone.sum())))
     unused = known - len(np.unique(at[at >= 0]))
     if unused:
-        said.append(Remark("unused key", f"{unused:,} keys of {name} are on no row here", count=unused))
+        said.append(
+            Remark(
+                "unused key",
+                f"{unused:,} key{'s' * (unused > 1)} of {name} {'are' if unused > 1 else 'is'} on no row here",
+                count=unused,
+            )
+        )
     return said
 
 

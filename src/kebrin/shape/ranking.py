@@ -67,6 +67,13 @@ def _rank_of(table: Table, name: str, order: Order, *, falls: bool) -> NDArray[n
 def rank(table: Table, of: str, into: str, *, within: Sequence[str] = (), rising: bool = False) -> Table:
     """A column with the place of each row by a column of numbers, 1 for the largest; equal numbers share the better place.
 
+    Args:
+        table: the table.
+        of: the column of numbers.
+        into: the column to make.
+        within: columns whose groups are ranked by themselves.
+        rising: whether the least is 1.
+
     >>> from kebrin.table import Table
     >>> rank(Table(pa.table({"boats": [3.0, 5.0, 5.0]}), ()), "boats", "place").data.column("place").to_pylist()
     [3, 1, 1]
@@ -90,6 +97,13 @@ def rank(table: Table, of: str, into: str, *, within: Sequence[str] = (), rising
 
 def top(table: Table, count: int, of: str, *, by: Sequence[str], rest: str = "other") -> Table:
     """The groups with the largest sums, one row each, and one row for the rest: they add up to the whole.
+
+    Args:
+        table: the table.
+        count: how many groups stay.
+        of: the column of numbers.
+        by: the columns to group by.
+        rest: what the row for the rest is called.
 
     >>> from kebrin.table import Table
     >>> table = Table(pa.table({"port": ["Brae", "Wick", "Ness"], "boats": [3.0, 5.0, 4.0]}), ())
@@ -168,6 +182,12 @@ def _rounded(shares: Numbers, groups: NDArray[np.int64], whole: float, places: i
 def running(table: Table, of: str, into: str, *, within: Sequence[str] = ()) -> Table:
     """A column with the sum of a column up to each row, as the rows come, over all or within groups.
 
+    Args:
+        table: the table.
+        of: the column of numbers.
+        into: the column to make.
+        within: columns whose groups are summed by themselves.
+
     >>> from kebrin.table import Table
     >>> running(Table(pa.table({"boats": [1.0, None, 4.0]}), ()), "boats", "so far").data.column("so far").to_pylist()
     [1.0, 1.0, 5.0]
@@ -234,6 +254,10 @@ def change(
 
 def total_row(table: Table, *, label: str = TOTAL) -> Table:
     """The table with a row of sums below it: the label in the first column, sums in all columns of numbers.
+
+    Args:
+        table: the table.
+        label: what the row is called.
 
     >>> from kebrin.table import Table
     >>> total_row(Table(pa.table({"port": ["Brae", "Wick"], "boats": [3.0, 5.0]}), ())).data.to_pylist()[-1]

@@ -49,7 +49,7 @@ def _in_order(table: Table, first: Table) -> Table:
     """A table of the same columns in the first one's order."""
     if table.columns == first.columns or sorted(table.columns) != sorted(first.columns):
         return table
-    return table.only(first.columns)
+    return table.narrowed(first.columns)
 
 
 def _joined(pieces: list[pa.ChunkedArray]) -> pa.ChunkedArray:

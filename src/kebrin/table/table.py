@@ -120,7 +120,7 @@ class Table:
         ordered: dict[str, Any] = {**before, **constants, **mine}
         return replace(self, data=pa.Table.from_arrays(list(ordered.values()), names=list(ordered)))
 
-    def only(self, names: Sequence[str]) -> Self:
+    def narrowed(self, names: Sequence[str]) -> Self:
         """The table with some of its columns, in this order; measures that go take their origins along."""
         measures = tuple(name for name in self.measures if name in names)
         return replace(self, data=self.data.select(list(names)), measures=measures)
@@ -133,7 +133,7 @@ class Table:
         ('carried', 'route')
         """
         new = {old: name for name, old in names.items()}
-        kept = self.only(list(names.values()))
+        kept = self.narrowed(list(names.values()))
         data = kept.data.rename_columns(list(names))
         measures = tuple(new[name] for name in kept.measures)
         return replace(kept, data=data, measures=measures, origins=self.origins.renamed(new))

@@ -85,7 +85,7 @@ def join(
         column for column in table.dimensions if column in levels and is_constant(table.data.column(column))
     )
     kept = [column for column in table.columns if column not in constant]
-    return (table.only(kept) if constant else table), constant
+    return (table.narrowed(kept) if constant else table), constant
 
 
 def refuse_other_kinds(tables: Mapping[str, Table], kinds: Mapping[str, str]) -> None:

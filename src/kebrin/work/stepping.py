@@ -17,7 +17,11 @@ if TYPE_CHECKING:
 _MODULES = {
     "number": "values.numbers", "date": "values.dates", "period": "values.periods", "recode": "values.recoding",
     "flag": "values.marking", "missing": "values.marking", "text": "values.wording", "convert": "shape.converting",
-    "split": "shape.splitting",
+    "split": "shape.splitting", "only": "shape.choosing", "leave_out": "shape.choosing", "once": "shape.choosing",
+    "lookup": "shape.looking_up", "sums": "shape.summing", "crosstab": "shape.crosstabs", "sort": "shape.ranking",
+    "rank": "shape.ranking", "top": "shape.ranking", "share": "shape.ranking", "running": "shape.ranking",
+    "change": "shape.ranking", "join": "shape.columns", "fixed": "shape.columns", "compute": "shape.columns",
+    "turn": "shape.columns",
 }  # fmt: skip
 
 
@@ -31,7 +35,12 @@ class Taken(Protocol):
 
     @property
     def column(self) -> str:
-        """The column that the verb reads."""
+        """The column that the verb reads, '' if it reads the whole table."""
+        ...
+
+    @property
+    def first(self) -> Any:
+        """What stands at the verb's own key."""
         ...
 
     def options(self) -> dict[str, Any]:
@@ -57,11 +66,35 @@ class _Verbs(Mapping[str, "Callable[..., Table]"]):
 TAKEN: Mapping[str, Callable[..., Table]] = _Verbs()
 
 
-def take_steps(table: Table, steps: Sequence[Taken], base: Path, name: str) -> dict[str, Table]:
+def _taken(table: Table, own: str, step: Taken, options: dict[str, Any]) -> dict[str, Table]:
+    """What one step makes of a table: the table after it, and a second one if the step makes one."""
+    if step.verb == "detail":
+        from kebrin.shape.detailing import detail
+
+        into = options.pop("into")
+        records, entries = detail(table, step.column, **options)
+        return {own: records, into: entries}
+    if step.verb == "total_row":
+        from kebrin.shape.ranking import total_row
+
+        return {own: total_row(table, label=step.first)}
+    misses = options.pop("misses", "") if step.verb == "lookup" else ""
+    more: dict[str, Table] = {}
+    if misses:
+        from kebrin.shape.looking_up import unmatched
+
+        asked = {key: options[key] for key in ("using", "by", "alike", "numbers") if key in options}
+        more[misses] = unmatched(table, **asked)
+    return {own: TAKEN[step.verb](table, step.first, **options), **more}
+
+
+def take_steps(
+    table: Table, steps: Sequence[Taken], base: Path, name: str, made: Mapping[str, Table] | None = None
+) -> dict[str, Table]:
     """The table after all steps, and the tables of details that some of them made, by name.
 
     A step is taken on the table itself, or on the first table of details that has its column if the table does not. Files
-    that steps name are relative to `base`.
+    that steps name are relative to `base`; `made` are tables that they may name instead.
 
     Raises:
         ValuesError: a column reads in two ways; the step and the option that settles it are told.
@@ -72,16 +105,10 @@ def take_steps(table: Table, steps: Sequence[Taken], base: Path, name: str) -> d
     for count, step in enumerate(steps, 1):
         options: dict[str, Any] = step.options()
         if "using" in options:
-            options["using"] = base / str(options["using"])
-        own = next((one for one, made in tables.items() if step.column in made.columns), name)
+            options["using"] = (made or {}).get(str(options["using"]), base / str(options["using"]))
+        own = next((one for one, part in tables.items() if step.column in part.columns), name) if step.column else name
         try:
-            if step.verb == "detail":
-                from kebrin.shape.detailing import detail
-
-                into = options.pop("into")
-                tables[own], tables[into] = detail(tables[own], step.column, **options)
-            else:
-                tables[own] = TAKEN[step.verb](tables[own], step.column, **options)
+            tables |= _taken(tables[own], own, step, options)
         except KebrinError as error:
             if error.where != Place():
                 raise
