@@ -64,7 +64,8 @@ def reference_text() -> str:
 def _step_rows(part: Any) -> list[str]:
     """The keys of a step, with what the function of its verb says of them."""
     verb = next(iter(part.model_fields))
-    function = {"detail": detail, "total_row": total_row}.get(verb) or TAKEN[verb]
+    apart: dict[str, Callable[..., Any]] = {"detail": detail, "total_row": total_row}
+    function = apart.get(verb) or TAKEN[verb]
     said = _arguments(function)
     first = "label" if verb == "total_row" else list(inspect.signature(function).parameters)[1]
     said |= {

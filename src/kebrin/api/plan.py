@@ -11,7 +11,9 @@ from kebrin.api.report import Report
 from kebrin.api.table import Table
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
+from kebrin.deliver.books import Page
 from kebrin.deliver.guard import check_outputs
+from kebrin.deliver.outputs import Target, targets_of
 from kebrin.errors import OutputError
 from kebrin.plan.reading import parse_plan, read_plan
 from kebrin.plan.running import run_plan
@@ -24,7 +26,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
     from kebrin.deliver.publish import Published
-    from kebrin.plan.model import PlanModel
+    from kebrin.plan.model import OutputPlan, PlanModel
     from kebrin.proof import Proof
     from kebrin.tidy import Choice
     from kebrin.work.joining import Done
@@ -32,16 +34,17 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, eq=False)
 class Run:
-    """What a run made: tables and proofs by name, and the outputs that the plan names (table, file).
+    """What a run made: tables and proofs by name, and the outputs that the plan names, in files relative to `base`.
 
     `reads` are the files that were read beside the sources; `replace` says whether files that Kebrin did not write may be
     replaced.
     """
 
     done: tuple[Done, ...]
-    outputs: tuple[tuple[str, Path], ...] = ()
+    outputs: tuple[OutputPlan, ...] = ()
     reads: tuple[Path, ...] = ()
     replace: bool = False
+    base: Path = Path()
 
     @property
     def tables(self) -> dict[str, Table]:
@@ -99,14 +102,22 @@ class Run:
         Raises:
             OutputError: an output is a source, has an unknown ending, would replace another file, or can't be written.
         """
-        named = self.outputs if outputs is None else tuple((table, Path(file)) for table, file in outputs.items())
-        by_name = {done.name: done for done in self.done}
-        for _, path in named:
-            publish.refuse_ending(path)
+        if outputs is None:
+            targets = targets_of(self.outputs, self.done, self.base)
+        else:
+            by_name = {done.name: done for done in self.done}
+            targets = [
+                Target(Path(file), (by_name[table],), (Page("tidy", by_name[table].table),))
+                for table, file in outputs.items()
+            ]
+        for target in targets:
+            publish.refuse_ending(target.path)
         sources = [source.file for done in self.done for source in done.proof.sources]
-        paths = [path for _, path in named]
-        check_outputs(paths, [*sources, *self.reads], replace=replace or self.replace)
-        return tuple(publish.publish(by_name[table], path, accept=accept) for table, path in named)
+        templates = [target.template for target in targets if target.template is not None]
+        check_outputs(
+            [target.path for target in targets], [*sources, *self.reads, *templates], replace=replace or self.replace
+        )
+        return tuple(publish.publish_target(target, accept=accept) for target in targets)
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,11 +158,11 @@ class Plan:
             SourceError: a file can't be read.
             LayoutError: something that the plan names is not there.
         """
-        outputs = tuple((output.table, self.base / output.file) for output in self.model.output)
         used = {step.options().get("using") for table in self.model.table.values() for step in table.step} - {None, ""}
         reads = [self.base / str(name) for name in sorted(map(str, used))] + ([self.path] if self.path else [])
         replace = any(output.replace for output in self.model.output)
-        return Run(tuple(run_plan(self.model, self.base, on_file)), outputs, tuple(reads), replace)
+        done = tuple(run_plan(self.model, self.base, on_file))
+        return Run(done, self.model.output, tuple(reads), replace, self.base)
 
 
 def load_plan(path: str | Path) -> Plan:

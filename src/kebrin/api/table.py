@@ -290,7 +290,9 @@ class Table(CoreTable):
         """Whether another table says the same, in the same order."""
         return isinstance(other, CoreTable) and self.data.to_pydict() == other.data.to_pydict()
 
-    __hash__ = None  # type: ignore[assignment]
+    def __hash__(self) -> int:
+        """Tables that say the same have the same number of rows and the same columns."""
+        return hash((len(self), self.columns))
 
     def values(self, *columns: str) -> Values:
         """What is in each column (or in some): filled, distinct, patterns odd ones first, likely meaning and step."""

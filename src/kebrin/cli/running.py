@@ -84,5 +84,4 @@ def tell(out: Console, done: Run, published: tuple[Published, ...]) -> None:
         same = (one.name for one in done.done if (one.proof.ledgers, one.proof.conservation) == own)
         show.verdict(out, part.proof, same_as=next(same))
         show.remarks(out, part.proof)
-    rows = {part.name: len(part.table) for part in done.done}
-    show.outputs(out, published, [rows[item.table] for item in published])
+    show.outputs(out, published)

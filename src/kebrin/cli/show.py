@@ -30,6 +30,8 @@ _REMARKS = 12
 # Sheets that say the same are named up to so many.
 _NAMED = 3
 _SAMPLE = 5
+# So many files that were written are named.
+_LISTED = 20
 # So many remarks of one kind are told, more are counted.
 _LIKE = 3
 
@@ -222,16 +224,20 @@ def _remark(remark: Remark, told: Sequence[Remark], *, several: bool) -> str:
     return f"{Path(remark.file).name}, {remark}" if several and remark.file else str(remark)
 
 
-def outputs(out: Console, published: Sequence[Published], lengths: Sequence[int]) -> None:
+def outputs(out: Console, published: Sequence[Published]) -> None:
     """Where the tables and proofs went, and how to look behind a value."""
     heading(out, "Written")
     rows(
         out,
         [
-            (str(item.path), f"{counted(length, 'row')}; proof in {item.proof_path.name}")
-            for item, length in zip(published, lengths, strict=True)
+            (str(item.path), f"{counted(item.rows, 'row')}; proof in {item.proof_path.name}")
+            for item in published[:_LISTED]
         ],
     )
+    if len(published) > _LISTED:
+        line(out, f"and {len(published) - _LISTED:,} more files")
+    for said in [one for item in published for one in item.said][:_REMARKS]:
+        line(out, f"! {said}", "bold")
     for item in published:
         if item.held_back:
             good = item.path.with_name(item.path.name.replace(".unproved", ""))

@@ -88,5 +88,5 @@ def _show(done: Sequence[Done], published: Sequence[Published]) -> None:
         show.sample(out, part.table)
         show.verdict(out, part.proof)
         show.remarks(out, part.proof)
-    show.outputs(out, published, [len(part.table) for part in done])
+    show.outputs(out, published)
     show.next_step(out, f"See the cell behind a value: {show.command()} trace {show.quoted(published[0].path)} 1")

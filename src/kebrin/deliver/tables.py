@@ -1,9 +1,13 @@
-"""Tables as files: .csv, .parquet, .xlsx; one function per format, chosen by the file's ending."""
+"""Tables as files: .csv, .parquet, .xlsx, .jsonl, .sqlite; one function per format, chosen by the file's ending."""
 
 from __future__ import annotations
 
 import csv
 import datetime as dt
+import json
+import sqlite3
+from contextlib import closing
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
@@ -24,7 +28,30 @@ _MOST_XLSX_ROWS = 1_048_575
 _NEEDS_QUOTES = (",", '"', "\n", "\r")
 
 
-def write_table(table: Table, path: Path, *, kind: str = "", shown: Path | None = None) -> None:
+@dataclass(frozen=True)
+class TextForm:
+    """How delimited text is written: the delimiter, the encoding, the ends of lines, a byte order mark."""
+
+    delimiter: str = ","
+    encoding: str = "utf-8"
+    line_ends: str = "\n"
+    mark: bool = False
+
+    @property
+    def codec(self) -> str:
+        """The encoding as Python names it."""
+        return "utf-8-sig" if self.mark and self.encoding.lower().replace("-", "") == "utf8" else self.encoding
+
+
+def write_table(
+    table: Table,
+    path: Path,
+    *,
+    kind: str = "",
+    shown: Path | None = None,
+    form: TextForm | None = None,
+    name: str = "tidy",
+) -> None:
     """Write a table by the file's ending, or by `kind` ('.csv', ...) if the name has another.
 
     Messages name the file `shown`, where the one that is written is only on its way there.
@@ -39,11 +66,16 @@ def write_table(table: Table, path: Path, *, kind: str = "", shown: Path | None 
             why=f"the endings known are {', '.join(WRITERS)}", do="Name the output with one of these",
         )  # fmt: skip
     if ending == ".xlsx":
-        _refuse_too_large(table, shown or path)
-    WRITERS[ending](table, path)
+        refuse_too_large(table, shown or path)
+    if ending == ".csv" and form is not None and form != TextForm():
+        _text(table, path, form, shown or path)
+    elif ending == ".sqlite":
+        _sqlite(table, path, name)
+    else:
+        WRITERS[ending](table, path)
 
 
-def _refuse_too_large(table: Table, shown: Path) -> None:
+def refuse_too_large(table: Table, shown: Path) -> None:
     """Refuse what a sheet of a workbook can't hold."""
     if len(table) > _MOST_XLSX_ROWS:
         raise OutputError(
@@ -76,6 +108,56 @@ def _csv(table: Table, path: Path) -> None:
         lines.writerow(table.columns)
         for batch in _plain_batches(table.data):
             lines.writerows(zip(*(_as_text(column) for column in batch.columns), strict=True))
+
+
+def _text(table: Table, path: Path, form: TextForm, shown: Path) -> None:
+    """Delimited text in a stated form; a letter that the encoding does not have is refused, not replaced."""
+    try:
+        with path.open("w", encoding=form.codec, newline="") as text:
+            lines = csv.writer(text, delimiter=form.delimiter, lineterminator=form.line_ends)
+            lines.writerow(table.columns)
+            for batch in _plain_batches(table.data):
+                lines.writerows(zip(*(_as_text(column) for column in batch.columns), strict=True))
+    except UnicodeEncodeError as error:
+        raise OutputError(
+            f"{error.object[error.start : error.end]!r} can't be written in {form.encoding}", Place(str(shown)),
+            why="the encoding does not have it", do="State encoding = 'utf-8'",
+        ) from None  # fmt: skip
+
+
+def _jsonl(table: Table, path: Path) -> None:
+    """JSON lines: an object a row, dates in ISO form, missing as null."""
+    with path.open("w", encoding="utf-8", newline="\n") as text:
+        for batch in _plain_batches(table.data):
+            for row in batch.to_pylist():
+                text.write(json.dumps(row, ensure_ascii=False, default=str, separators=(",", ":")) + "\n")
+
+
+def _sqlite(table: Table, path: Path, name: str) -> None:
+    """An SQLite database with one table, named as the table is; dates in ISO form."""
+    path.unlink(missing_ok=True)
+    quoted = '"' + name.replace('"', '""') + '"'
+    columns = ", ".join(
+        '"' + field.name.replace('"', '""') + '" ' + _sql_kind(field.type) for field in table.data.schema
+    )
+    marks = ", ".join("?" * len(table.columns))
+    with closing(sqlite3.connect(path)) as base, base:
+        base.execute(f"CREATE TABLE {quoted} ({columns})")
+        for batch in _plain_batches(table.data):
+            rows = zip(*(_sql_values(column) for column in batch.columns), strict=True)
+            base.executemany(f"INSERT INTO {quoted} VALUES ({marks})", rows)  # noqa: S608 - the name is quoted
+
+
+def _sql_kind(kind: pa.DataType) -> str:
+    plain = kind.value_type if pa.types.is_dictionary(kind) else kind
+    if pa.types.is_integer(plain) or pa.types.is_boolean(plain):
+        return "INTEGER"
+    return "REAL" if pa.types.is_floating(plain) else "TEXT"
+
+
+def _sql_values(column: pa.Array) -> list[Any]:
+    values: list[Any] = column.to_pylist()
+    return [value.isoformat() if isinstance(value, (dt.date, dt.time)) else value for value in values]
 
 
 def _quotes_needed(data: pa.Table) -> bool:
@@ -119,24 +201,10 @@ def _parquet(table: Table, path: Path) -> None:
 
 
 def _xlsx(table: Table, path: Path) -> None:
-    """One sheet named 'tidy', a bold heading row that stays in view, real dates and numbers."""
-    import xlsxwriter
+    """One sheet named 'tidy': see `kebrin.deliver.books`."""
+    from kebrin.deliver.books import Page, write_book
 
-    with xlsxwriter.Workbook(
-        path, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
-    ) as book:
-        book.set_properties({"created": dt.datetime(2000, 1, 1, tzinfo=dt.UTC)})  # the same table gives the same bytes
-        sheet = book.add_worksheet("tidy")
-        sheet.freeze_panes(1, 0)
-        sheet.write_row(0, 0, table.columns, book.add_format({"bold": True}))
-        formats = [book.add_format({"num_format": code}) if code else None for code in map(_format, table.data.schema)]
-        row = 1
-        for batch in _plain_batches(table.data):
-            for values in zip(*(column.to_pylist() for column in batch.columns), strict=True):
-                for column, value in enumerate(values):
-                    if value is not None:
-                        sheet.write(row, column, value, formats[column])
-                row += 1
+    write_book([Page("tidy", table)], path)
 
 
 def _longest_texts(table: Table) -> Iterator[tuple[str, int]]:
@@ -148,12 +216,10 @@ def _longest_texts(table: Table) -> Iterator[tuple[str, int]]:
                 yield name, pc.max(pc.utf8_length(texts)).as_py() or 0
 
 
-def _format(field: pa.Field) -> str:
-    if pa.types.is_date(field.type):
-        return "yyyy-mm-dd"
-    if pa.types.is_timestamp(field.type):
-        return "yyyy-mm-dd hh:mm:ss"
-    return "hh:mm:ss" if pa.types.is_time(field.type) else ""
+def _database(table: Table, path: Path) -> None:
+    _sqlite(table, path, "tidy")
 
 
-WRITERS: dict[str, Callable[[Table, Path], None]] = {".csv": _csv, ".parquet": _parquet, ".xlsx": _xlsx}
+WRITERS: dict[str, Callable[[Table, Path], None]] = {
+    ".csv": _csv, ".parquet": _parquet, ".xlsx": _xlsx, ".jsonl": _jsonl, ".sqlite": _database,
+}  # fmt: skip

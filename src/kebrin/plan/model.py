@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import posixpath
 from fnmatch import fnmatchcase
 from typing import Annotated, Literal
@@ -11,7 +12,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_valida
 from kebrin.plan.steps import DetailStep, LookupStep, Step
 from kebrin.work.places import FieldPlace
 
-OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx")
+OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx", ".jsonl", ".sqlite")
 
 
 class _Strict(BaseModel):
@@ -177,14 +178,32 @@ class ProofPlan(_Strict):
 
 
 class OutputPlan(_Strict):
-    """One file to write: the table, and a name that ends in .csv, .parquet or .xlsx.
+    """One file to write: the table, and a name that ends in .csv, .parquet, .xlsx, .jsonl or .sqlite.
 
-    With `replace`, files that Kebrin did not write, or that were changed since, may be replaced.
+    With `replace`, files that Kebrin did not write, or that were changed since, may be replaced. Outputs with one name that ends
+    in .xlsx are sheets of one workbook, in the plan's order, each named by `sheet` or as its table. `by` writes a sheet for
+    each value of a column, or a file for each if the name holds `{value}`; with `heading` the value stands above. `what` writes
+    the findings (what a person must look at) or the counts (of cells, rows and sums) of the whole run instead of a table.
+    `delimiter`, `encoding`, `line_ends` and `mark` (a byte order mark) are those of a .csv. `template` names a prepared
+    workbook whose formats, formulas and charts stay, and `at` the place there that the values go to: a defined name, or a cell as
+    in `Board!B4`; `turned` puts rows into columns, `headings` puts the column names first.
     """
 
-    table: str
+    table: str = ""
     file: str
     replace: bool = False
+    sheet: str = ""
+    by: str = ""
+    heading: bool = False
+    what: Literal["table", "findings", "counts"] = "table"
+    delimiter: Annotated[str, Field(min_length=1, max_length=1)] = ","
+    encoding: str = "utf-8"
+    line_ends: Literal["lf", "crlf"] = "lf"
+    mark: bool = False
+    template: str = ""
+    at: str = ""
+    turned: bool = False
+    headings: bool = False
 
     @field_validator("file")
     @classmethod
@@ -192,6 +211,30 @@ class OutputPlan(_Strict):
         if not value.lower().endswith(OUTPUT_ENDINGS):
             raise ValueError(f"the file must end in {', '.join(OUTPUT_ENDINGS)}")
         return value
+
+    @field_validator("encoding")
+    @classmethod
+    def _known_encoding(cls, value: str) -> str:
+        try:
+            codecs.lookup(value)
+        except LookupError:
+            raise ValueError(f"no encoding is called {value!r}") from None
+        return value
+
+    @model_validator(mode="after")
+    def _fits_together(self) -> OutputPlan:
+        book = self.file.lower().endswith(".xlsx")
+        if self.what == "table" and not self.table:
+            raise ValueError("'table' is missing: name the table that is written")
+        if self.what != "table" and (self.table or self.by):
+            raise ValueError(f"{self.what} are those of the whole run: leave table and by out")
+        if bool(self.template) != bool(self.at):
+            raise ValueError("template and at go together: the prepared workbook, and the place in it")
+        if (self.sheet or self.heading or self.template) and not book:
+            raise ValueError("sheet, heading and template are those of a workbook: the file must end in .xlsx")
+        if self.by and not book and "{value}" not in self.file:
+            raise ValueError("by needs a workbook, or a file's name that holds {value}")
+        return self
 
 
 class PlanModel(_Strict):
@@ -246,7 +289,12 @@ class PlanModel(_Strict):
         if again:
             raise ValueError(f"two tables are named {again[0]!r}")
         files = [posixpath.normpath(output.file).casefold() for output in self.output]
-        twice = [output.file for output, file in zip(self.output, files, strict=True) if files.count(file) > 1]
-        if twice:
-            raise ValueError(f"two outputs are written to {twice[0]!r}: give each a file of its own")
+        sheets = [
+            (file, (one.sheet or one.table or one.what).casefold())
+            for file, one in zip(files, self.output, strict=True)
+        ]
+        for output, file, sheet in zip(self.output, files, sheets, strict=True):
+            shared = files.count(file) > 1 and (not file.endswith(".xlsx") or output.template)
+            if shared or sheets.count(sheet) > 1:
+                raise ValueError(f"two outputs are written to {output.file!r}: give each a file or a sheet of its own")
         return self

@@ -60,7 +60,7 @@ def parse_plan(text: str, file: str = "") -> PlanModel:
     except ValidationError as error:
         raise _told(error, text, file) from None
     for number, output in enumerate(plan.output):
-        if output.table not in plan.tables:
+        if output.what == "table" and output.table not in plan.tables:
             near = nearest(output.table, plan.tables)
             raise PlanError(
                 f"the output names the table {output.table!r}", Place(file, line=_line_of(text, ("output", number, "table"))),
