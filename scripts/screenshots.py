@@ -48,6 +48,18 @@ def shoot(name: str, command: str, folder: Path, size: str) -> None:
         raise SystemExit(f"{name}: {command} ended with {ended.read_text().strip()}")
 
 
+def shoot_form(folder: Path) -> None:
+    """The Board's form, filled in by a plan, as an office program shows it; left as it is where there is none."""
+    if any(shutil.which(tool) is None for tool in ("soffice", "pdftoppm")):
+        return
+    kb.load_plan(folder / "board.plan.toml").run().write()
+    out = folder / "out"
+    office = ["soffice", "--headless", "--convert-to", "pdf", "--outdir", str(out), str(out / "board_form.xlsx")]
+    subprocess.run(office, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    picture = ["pdftoppm", "-png", "-r", "110", "-singlefile", str(out / "board_form.pdf"), str(SHOTS / "board")]
+    subprocess.run(picture, check=True)
+
+
 def shoot_all(folder: Path) -> None:
     """All pictures, in the order of the demo."""
     copy_demo(folder)
@@ -68,6 +80,7 @@ def shoot_all(folder: Path) -> None:
     shoot("refunds", "kebrin run refunds.plan.toml", folder, "11")
     shoot("values", "kebrin tidy refunds_*.csv -o r.csv >/dev/null; kebrin values r.csv | tail -44", folder, "10")
     shoot("certificates", "kebrin run certificates.plan.toml", folder, "11")
+    shoot_form(folder)
     shoot("codes", "kebrin codes r.csv Port -o list.csv", folder, "11")
     shoot("trace", "kebrin trace traffic.csv 100", folder, "14")
     spoil(folder / "traffic_2031.xlsx")

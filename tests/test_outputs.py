@@ -331,3 +331,24 @@ file = "out.jsonl"
     )
     assert [one.path.name for one in published] == ["out.unproved.xlsx", "out.unproved.jsonl"]
     assert not (here / "out.xlsx").exists()
+
+
+# What the demo hands to its Board.
+
+
+def test_the_boards_workbook_cross_foots_and_its_form_is_filled(demo: Path, kebrin: Kebrin) -> None:
+    done = kebrin("run", "board.plan.toml")
+    assert done.returncode == 0, done.stdout + done.stderr
+    made = sheets(demo / "out/board.xlsx")
+    assert list(made) == ["Foot passengers 2031", "Certificates", "North Loop", "Skerry Line", "Outer Sound", "Routes to look at"]
+    head, *body, total = made["Foot passengers 2031"]
+    assert head[1:13] == ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
+    for column in range(1, 14):
+        assert sum(row[column] for row in body) == total[column]
+    assert all(sum(row[1:13]) == row[13] for row in [*body, total])
+    assert sum(row[2] for row in made["Certificates"][1:]) == pytest.approx(100)
+    assert [row[:2] for row in made["Routes to look at"][1:]] == [["here", "O7"], ["there", "X9"]]
+    form = openpyxl.load_workbook(demo / "out/board_form.xlsx")["Board"]
+    assert [form.cell(9, column).value for column in range(1, 15)] == total
+    assert form["B11"].value == "=AVERAGE(B9:M9)"
+    assert "routes.csv by code: 'O7' (281)" in (demo / "out/findings.csv").read_text("utf-8")

@@ -196,16 +196,11 @@ class Table(CoreTable):
         return self._taken("running", of, {"into": into, "within": within})
 
     def change(
-        self,
-        of: str,
-        into: str,
-        *,
-        on: str,
-        within: Sequence[str] = (),
-        way: Literal["difference", "percent"] = "difference",
-    ) -> Table:
+        self, of: str, into: str, *, on: str, within: Sequence[str] = (),
+        way: Literal["difference", "percent"] = "difference", places: int | None = None,
+    ) -> Table:  # fmt: skip
         """A column with the change on the period before; options as in `kebrin.shape.ranking.change`."""
-        return self._taken("change", of, {"into": into, "on": on, "within": within, "way": way})
+        return self._taken("change", of, {"into": into, "on": on, "within": within, "way": way, "places": places})
 
     def total_row(self, label: str = "Total") -> Table:
         """The table with a row of sums below it, as `kebrin.shape.ranking.total_row` makes it."""

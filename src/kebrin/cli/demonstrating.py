@@ -42,6 +42,8 @@ def demo(folder: Path, *, as_json: bool) -> int:
         (f"{kebrin} tidy {folder / 'refunds_*.csv'} -o {folder / 'r.csv'}; {kebrin} values {folder / 'r.csv'}",
          "what is in each column, and what to do about it"),
         (f"{kebrin} run {folder / 'certificates.plan.toml'}", "several entries in a cell, parted"),
+        (f"{kebrin} run {folder / 'board.plan.toml'}",
+         "what the Board is handed: a workbook of tables, its own form filled in, what must be looked at"),
         (str(plan_file), "the plan: change a name in it, then kebrin run it"),
     ]:  # fmt: skip
         show.line(out, words)
@@ -57,6 +59,8 @@ def _about(name: str) -> str:
         "wanted.csv": "three rows of a table as somebody wants it, retyped by hand",
         "ports.csv": "the ports' code list, which nobody's spelling follows",
         "rates.csv": "what a currency is worth, from a day on",
+        "routes.csv": "where the routes run, one missing and one too many",
+        "board_form.xlsx": "the Board's own form, formats and chart and all, waiting for figures",
     }  # fmt: skip
     if name in told:
         return told[name]

@@ -44,7 +44,7 @@ def run(plan_file: Path, *, like: Path | None, accept: bool, replace: bool, as_j
         tell(out, done, published)
         if match is not None:
             show.wanted(out, match)
-        show.next_step(out, f"See the cell behind a value: {show.command()} trace {show.quoted(published[0].path)} 1")
+        show.trace_hint(out, published)
     return Exit.DONE if done.holds or accept else Exit.NOT_PROVED
 
 
@@ -77,11 +77,13 @@ def tell(out: Console, done: Run, published: tuple[Published, ...]) -> None:
     for part in done.done:
         files = len(part.proof.sources)
         sheets = sum(len(source.used) for source in part.proof.sources)
-        from_what = f"{show.counted(sheets, 'sheet')} of {show.counted(files, 'file')}"
-        show.heading(out, f"{part.name}: {show.counted(len(part.table), 'row')}, one per observation, from {from_what}")
+        from_what = f"one per observation, from {show.counted(sheets, 'sheet')} of {show.counted(files, 'file')}"
+        if not part.proof.ledgers:
+            from_what = "; ".join(remark.what for remark in part.proof.remarks if remark.kind == "made of")
+        show.heading(out, f"{part.name}: {show.counted(len(part.table), 'row')}, {from_what}")
         show.sample(out, part.table)
         own = part.proof.ledgers, part.proof.conservation
         same = (one.name for one in done.done if (one.proof.ledgers, one.proof.conservation) == own)
-        show.verdict(out, part.proof, same_as=next(same))
+        show.verdict(out, part.proof, same_as=next(same) if part.proof.ledgers else part.name)
         show.remarks(out, part.proof)
     show.outputs(out, published)

@@ -121,6 +121,13 @@ def verdict(out: Console, proof: Proof, *, same_as: str = "") -> None:
 
 
 def _account(proof: Proof) -> list[tuple[str, str]]:
+    if not proof.ledgers:
+        return [
+            (
+                "steps",
+                "; ".join(f"{step.step}: {step.rows_in:,} in, {step.rows_out:,} out" for step in proof.steps) or "none",
+            )
+        ]
     counts = proof.counts
     used = " · ".join(
         _of_use(cells, use.removeprefix("used as "))
@@ -283,6 +290,13 @@ def command() -> str:
 def quoted(word: object) -> str:
     """A word of a command as a shell takes it."""
     return shlex.quote(str(word))
+
+
+def trace_hint(out: Console, published: Sequence[Published]) -> None:
+    """How to look behind a value, if some file can be traced."""
+    first = next((item.path for item in published if item.traceable), None)
+    if first is not None:
+        next_step(out, f"See the cell behind a value: {command()} trace {quoted(first)} 1")
 
 
 def next_step(out: Console, text: str) -> None:

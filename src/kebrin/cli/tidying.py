@@ -89,4 +89,4 @@ def _show(done: Sequence[Done], published: Sequence[Published]) -> None:
         show.verdict(out, part.proof)
         show.remarks(out, part.proof)
     show.outputs(out, published)
-    show.next_step(out, f"See the cell behind a value: {show.command()} trace {show.quoted(published[0].path)} 1")
+    show.trace_hint(out, published)

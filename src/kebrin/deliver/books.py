@@ -73,21 +73,23 @@ def write_book(pages: Sequence[Page], path: Path) -> None:
     options = {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     with xlsxwriter.Workbook(path, options) as book:
         book.set_properties({"created": dt.datetime(2000, 1, 1, tzinfo=dt.UTC)})  # the same tables give the same bytes
-        bold = book.add_format({"bold": True})
+        bold = book.add_format({"bold": True}), book.add_format({"bold": True, "align": "right"})
         formats: dict[str, Any] = {}
         for page, name in zip(pages, page_names(page.name for page in pages), strict=True):
             _write_page(book, book.add_worksheet(name), page, bold, formats)
 
 
-def _write_page(book: Any, sheet: Any, page: Page, bold: Any, formats: dict[str, Any]) -> None:
+def _write_page(book: Any, sheet: Any, page: Page, bold: tuple[Any, Any], formats: dict[str, Any]) -> None:
     table = page.table
     top = 2 if page.heading else 0
     for at, width in enumerate(_widths(table)):
         sheet.set_column(at, at, width)
     if page.heading:
-        sheet.write_string(0, 0, page.heading, bold)
+        sheet.write_string(0, 0, page.heading, bold[0])
     sheet.freeze_panes(top + 1, 0)
-    sheet.write_row(top, 0, table.columns, bold)
+    for at, field in enumerate(table.data.schema):
+        number = pa.types.is_floating(field.type) or pa.types.is_integer(field.type)
+        sheet.write_string(top, at, field.name, bold[number])
     codes = [number_format(field) for field in table.data.schema]
     own = [formats.setdefault(code, book.add_format({"num_format": code})) if code else None for code in codes]
     row = top + 1

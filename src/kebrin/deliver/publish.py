@@ -32,6 +32,7 @@ class Published:
     proof_path: Path
     held_back: bool
     rows: int = 0
+    traceable: bool = False
     said: tuple[str, ...] = ()
 
 
@@ -81,7 +82,15 @@ def publish_target(target: Target, *, accept: bool = False) -> Published:
             proof_path(stale).unlink(missing_ok=True)
     rows = sum(len(page.table) for page in target.pages)
     names = ", ".join(one.name for one in target.done)
-    return Published(names, written, proof_path(written), held_back, rows, tuple(said))
+    return Published(
+        names,
+        written,
+        proof_path(written),
+        held_back,
+        rows,
+        target.is_plain and bool(target.done[0].table.measures),
+        tuple(said),
+    )
 
 
 def _write(target: Target, part: Path, shown: Path) -> list[str]:

@@ -295,6 +295,7 @@ class ChangeStep(Taken):
     on: str
     within: Words = ()
     way: Literal["difference", "percent"] = "difference"
+    places: Annotated[int, Field(ge=0, le=9)] | None = None
 
 
 class TotalRowStep(Taken):

@@ -11,7 +11,7 @@ import pyarrow as pa
 from kebrin.errors import PlanError
 from kebrin.shape.groups import Groups, groups_of
 from kebrin.shape.orders import Order, ordered
-from kebrin.shape.summing import numbers_of
+from kebrin.shape.summing import like_parts, numbers_of
 from kebrin.table import Origin, Remark, arrays
 
 if TYPE_CHECKING:
@@ -141,6 +141,7 @@ def _cells(numbers: Numbers, lines: Groups, heads: Groups, blank: str) -> Number
     at = (lines.of * len(heads) + heads.of)[known] if not known.all() else lines.of * len(heads) + heads.of
     size = len(lines) * len(heads)
     totals = np.bincount(at, numbers[known] if not known.all() else numbers, size).astype(np.float64)
+    totals = like_parts(totals, numbers)
     if blank == "missing":
         totals[np.bincount(at, minlength=size) == 0] = np.nan
     return totals.reshape(len(lines), len(heads))
@@ -148,7 +149,7 @@ def _cells(numbers: Numbers, lines: Groups, heads: Groups, blank: str) -> Number
 
 def _total(grid: Numbers, axis: int) -> Numbers:
     """Sums along an axis; missing where nothing is."""
-    found = np.nansum(grid, axis=axis)
+    found = like_parts(np.asarray(np.nansum(grid, axis=axis)), grid)
     found[np.isnan(grid).all(axis=axis)] = np.nan
     return np.asarray(found)
 

@@ -13,6 +13,7 @@ import pyarrow.compute as pc
 
 from kebrin.errors import Place, PlanError
 from kebrin.shape.groups import Groups, factor, groups_of
+from kebrin.shape.summing import like_parts
 from kebrin.sources.tables import read_table
 from kebrin.table import Origin, Remark, Table, arrays
 from kebrin.values.spellings import folded
@@ -117,8 +118,7 @@ def unmatched(
         groups = groups_of(part, list(keys) if side == "here" else list(keys.values()))
         gone = missing[np.maximum(mine.codes, 0)] | (mine.codes < 0) if len(missing) else np.ones(len(part), np.bool_)
         counts = np.bincount(groups.of[gone], minlength=len(groups))
-        totals = {name: np.bincount(groups.of, np.nan_to_num(arrays.floats_of(part.data.column(name))), len(groups))
-                  for name in sums if side == "here"}  # fmt: skip
+        totals = {name: _sums(part, name, groups) for name in sums if side == "here"}
         for at in np.flatnonzero(counts).tolist():
             columns["side"].append(side)
             columns["rows"].append(float(counts[at]))
@@ -137,6 +137,11 @@ def unmatched(
 def _pairs(names: Sequence[str] | Mapping[str, str]) -> dict[str, str]:
     """Names here with names there; one name where both are alike."""
     return dict(names) if isinstance(names, Mapping) else {one: one for one in names}
+
+
+def _sums(table: Table, name: str, groups: Groups) -> NDArray[np.float64]:
+    numbers = arrays.floats_of(table.data.column(name))
+    return like_parts(np.bincount(groups.of, np.nan_to_num(numbers), len(groups)), numbers)
 
 
 class _Keys:

@@ -13,7 +13,7 @@ from kebrin.shape.choosing import rows_of
 from kebrin.shape.crosstabs import TOTAL
 from kebrin.shape.groups import Groups, factor, groups_of
 from kebrin.shape.orders import Order, ordered
-from kebrin.shape.summing import numbers_of
+from kebrin.shape.summing import like_parts, numbers_of
 from kebrin.table import Origin, Remark, arrays
 
 if TYPE_CHECKING:
@@ -117,14 +117,14 @@ def top(table: Table, count: int, of: str, *, by: Sequence[str], rest: str = "ot
         raise PlanError(f"top needs at least one row, not {count}", do="State a whole number above zero")
     numbers = np.nan_to_num(numbers_of(table, of, "top"))
     groups = _within(table, by, "top")
-    totals = np.bincount(groups.of, numbers, len(groups))
+    totals = like_parts(np.bincount(groups.of, numbers, len(groups)), numbers)
     places = np.argsort(-totals, kind="stable")
     kept, others = places[:count], places[count:]
     columns: dict[str, Any] = {}
     for at, (name, column) in enumerate(groups.columns.items()):
         said = [None if (value := column[int(place)].as_py()) is None else str(value) for place in kept]
         columns[name] = arrays.texts([*said, *([rest if at == 0 else None] if len(others) else [])])
-    own = [*totals[kept], *([totals[others].sum()] if len(others) else [])]
+    own = [*totals[kept], *([float(like_parts(np.array([totals[others].sum()]), numbers)[0])] if len(others) else [])]
     columns[of] = arrays.numbers(np.array(own, np.float64))
     data = pa.Table.from_arrays(list(columns.values()), names=list(columns))
     made = replace(table, data=data, measures=(), origins=Origin())
@@ -204,18 +204,13 @@ def running(table: Table, of: str, into: str, *, within: Sequence[str] = ()) -> 
     before = np.repeat(sums[first] - numbers[rows][first], np.diff(np.r_[first, len(rows)])) if len(rows) else sums
     found = np.empty(len(rows))
     found[rows] = sums - before
-    return _with(table, into, arrays.numbers(found), "running", of)
+    return _with(table, into, arrays.numbers(like_parts(found, numbers)), "running", of)
 
 
 def change(
-    table: Table,
-    of: str,
-    into: str,
-    *,
-    on: str,
-    within: Sequence[str] = (),
-    way: Literal["difference", "percent"] = "difference",
-) -> Table:
+    table: Table, of: str, into: str, *, on: str, within: Sequence[str] = (),
+    way: Literal["difference", "percent"] = "difference", places: int | None = None,
+) -> Table:  # fmt: skip
     """A column with the change of a column on the period before, within groups; missing where there is none before.
 
     Args:
@@ -225,6 +220,7 @@ def change(
         on: the column of periods.
         within: columns whose groups have periods of their own.
         way: the difference, or per cent of the value before.
+        places: decimals to round to.
 
     >>> from kebrin.table import Table
     >>> table = Table(pa.table({"month": ["Feb", "Jan"], "boats": [6.0, 4.0]}), ())
@@ -248,7 +244,8 @@ def change(
     if way == "percent":
         made = np.divide(100 * made, np.abs(before), out=np.full(len(made), np.nan), where=before != 0)
     found = np.empty(len(rows))
-    found[rows] = made
+    found[rows] = made if way == "percent" else like_parts(made, numbers)
+    found = found if places is None else np.round(found, places)
     return _with(table, into, arrays.numbers(found), "change", of)
 
 
@@ -281,7 +278,7 @@ def total_row(table: Table, *, label: str = TOTAL) -> Table:
         if name == first:
             last = arrays.texts([label])
         elif pa.types.is_floating(one.type):
-            last = arrays.numbers(np.array([arrays.sum_of(column)]))
+            last = arrays.numbers(like_parts(np.array([arrays.sum_of(column)]), arrays.floats_of(column)))
         else:
             last = pa.nulls(1, one.type)
         columns.append(pa.chunked_array([*plain.chunks, last], type=plain.type))

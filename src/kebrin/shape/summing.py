@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
     from kebrin.table import Table
 
+_MOST_PLACES = 9
 #: The ways to make one value of a group's.
 WAYS = ("sum", "count", "distinct", "mean", "least", "largest", "first", "last")
 
@@ -124,11 +125,35 @@ def made_of(table: Table, groups: Groups, wanted: Wanted, per: str = "") -> pa.A
     counts = np.bincount(of, minlength=len(groups))
     if wanted.way in {"least", "largest"}:
         return arrays.numbers(_extreme(of, own, len(groups), largest=wanted.way == "largest"))
-    totals = np.bincount(of, own, len(groups))
+    totals = like_parts(np.bincount(of, own, len(groups)), own)
     if wanted.way == "mean":
         over = _periods(table, groups, known, per) if per else counts
         totals = np.divide(totals, over, out=np.full(len(groups), np.nan), where=over > 0)
     return arrays.numbers(np.where(counts > 0, totals, np.nan))
+
+
+def places_of(numbers: NDArray[np.float64]) -> int | None:
+    """The decimal places that all of some numbers need; None if they need more than nine.
+
+    >>> places_of(np.array([1.0, 2.25])), places_of(np.array([1 / 3]))
+    (2, None)
+    """
+    values = numbers[np.isfinite(numbers)]
+    for places in range(_MOST_PLACES + 1):
+        shifted = values * 10.0**places
+        if (np.abs(shifted - np.rint(shifted)) <= np.maximum(1e-6, 8 * np.spacing(np.abs(shifted)))).all():
+            return places
+    return None
+
+
+def like_parts(totals: NDArray[Any], parts: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Sums without the noise of adding binary fractions: a sum needs no more places than its parts.
+
+    >>> like_parts(np.array([0.1 + 0.2]), np.array([0.1, 0.2])).tolist()
+    [0.3]
+    """
+    places = places_of(parts)
+    return totals if places is None else np.asarray(np.round(totals, places))
 
 
 def numbers_of(table: Table, name: str, by: str) -> NDArray[np.float64]:
