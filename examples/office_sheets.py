@@ -53,7 +53,7 @@ def main() -> None:
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp())
     folder.mkdir(parents=True, exist_ok=True)
     write_workbook(folder / "office.xlsx")
-    run = kb.tidy_reports(folder / "office.xlsx")
+    run = kb.tidy(folder / "office.xlsx")
     for name, table in run.tables.items():
         print(f"{name}: {len(table)} rows of {', '.join(table.columns)}")
         for record in table.to_arrow().slice(0, 3).to_pylist():

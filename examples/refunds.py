@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import kebrin as kb
 
-run = kb.tidy_reports(kb.demo_file("refunds_skarrow.csv"))
+run = kb.tidy(kb.demo_file("refunds_skarrow.csv"))
 (refunds,) = run.tables.values()
 print(refunds)
 

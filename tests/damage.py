@@ -9,7 +9,7 @@ import numpy as np
 
 from kebrin.layout import Layout, Level, Role, Stated, TotalLine, find_layouts
 from kebrin.table.arrays import repeated_rows
-from kebrin.tidy import unpivot
+from kebrin.unpivoting import unpivot
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:

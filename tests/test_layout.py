@@ -11,7 +11,7 @@ from kebrin.address import Area
 from kebrin.cells import Sheet
 from kebrin.layout import Stated, find_fields, find_layouts
 from kebrin.proof import tie_out
-from kebrin.tidy import unpivot
+from kebrin.unpivoting import unpivot
 
 
 def layout_of(rows: Any, **stated: Any) -> Any:

@@ -340,7 +340,14 @@ def test_the_boards_workbook_cross_foots_and_its_form_is_filled(demo: Path, kebr
     done = kebrin("run", "board.plan.toml")
     assert done.returncode == 0, done.stdout + done.stderr
     made = sheets(demo / "out/board.xlsx")
-    assert list(made) == ["Foot passengers 2031", "Certificates", "North Loop", "Skerry Line", "Outer Sound", "Routes to look at"]
+    assert list(made) == [
+        "Foot passengers 2031",
+        "Certificates",
+        "North Loop",
+        "Skerry Line",
+        "Outer Sound",
+        "Routes to look at",
+    ]
     head, *body, total = made["Foot passengers 2031"]
     assert head[1:13] == ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
     for column in range(1, 14):

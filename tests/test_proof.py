@@ -10,7 +10,7 @@ import kebrin as kb
 from kebrin.cells import Sheet
 from kebrin.layout import find_layouts
 from kebrin.proof import tie_out
-from kebrin.tidy import Keep, unpivot
+from kebrin.unpivoting import Keep, unpivot
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:

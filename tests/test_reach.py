@@ -18,7 +18,7 @@ from damage import damages, is_objected_to
 from kebrin.cells import Area, Sheet
 from kebrin.layout import find_layouts
 from kebrin.proof import Left, Why, reach
-from kebrin.tidy import unpivot
+from kebrin.unpivoting import unpivot
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
@@ -137,10 +137,10 @@ def test_a_row_of_texts_under_the_body_is_no_note() -> None:
 def test_the_check_reaches_neither_layout_nor_tidy() -> None:
     code = (
         "import sys, kebrin.proof.reach; "
-        "print([name for name in sys.modules if name.startswith(('kebrin.layout.find', 'kebrin.tidy.unpivot'))])"
+        "print([name for name in sys.modules if name.startswith(('kebrin.layout.find', 'kebrin.unpivoting.unpivot'))])"
     )
     told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    assert "kebrin.tidy.unpivot" not in told.stdout
+    assert "kebrin.unpivoting.unpivot" not in told.stdout
 
 
 def test_a_kept_total_is_told_with_the_line_that_settles_it() -> None:

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from kebrin.layout import Layout, Stated, find_layouts
 from kebrin.proof import body_accounts, conserve, tie_out
-from kebrin.tidy import Keep, rebuild, unpivot
+from kebrin.unpivoting import Keep, rebuild, unpivot
 from kebrin.work.leaving import verdict_of
 from strategies import Made, reports
 

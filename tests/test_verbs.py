@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+import subprocess
+import sys
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -498,3 +500,14 @@ def test_the_table_as_people_expect_it(traffic: kb.Table) -> None:
     assert len(traffic.stack(traffic, origin="of", names=["one", "two"])) == 18
     with pytest.raises(PlanError, match=r"Did you mean 'Class'\?"):
         traffic["Clas"]
+
+
+def test_survey_draws_the_flow_of_a_plan(demo: Path) -> None:
+    done = subprocess.run(
+        [sys.executable, "-m", "kebrin", "survey", "board.plan.toml"], cwd=demo, capture_output=True, text=True, check=True,
+        encoding="utf-8",
+    )  # fmt: skip
+    assert "    step  crosstab route by month" in done.stdout
+    assert "    to    out/board.xlsx (one for each route)" in done.stdout
+    assert done.stdout.index("  traffic\n") < done.stdout.index("  foot\n")
+    assert "    from  papers" in done.stdout

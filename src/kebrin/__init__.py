@@ -1,7 +1,7 @@
 """Kebrin turns reports made for eyes into tidy long tables, and proves that nothing was lost.
 
 >>> import kebrin as kb
->>> run = kb.tidy_reports(kb.demo_file("traffic_2031.xlsx"))
+>>> run = kb.tidy(kb.demo_file("traffic_2031.xlsx"))
 >>> run.holds
 True
 
@@ -14,7 +14,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from kebrin.api import Block, Plan, Report, Run, Sheet, Table, draft, load_plan, read, tidy_reports
+    from kebrin.api import Block, Plan, Report, Run, Sheet, Table, draft, load_plan, read, tidy, tidy_reports
     from kebrin.demo import demo_file
     from kebrin.errors import KebrinError, LayoutError, OutputError, Place, PlanError, SourceError
     from kebrin.layout import Evidence, Layout
@@ -26,13 +26,13 @@ _HOMES = {
     "Block": "api", "Evidence": "layout", "KebrinError": "errors", "Layout": "layout", "LayoutError": "errors",
     "OutputError": "errors", "Place": "errors", "Plan": "api", "PlanError": "errors", "Proof": "proof", "Report": "api",
     "Run": "api", "Sheet": "api", "SourceError": "errors", "Table": "api", "demo_file": "demo", "draft": "api",
-    "load_plan": "api", "read": "api", "tidy_reports": "api",
+    "load_plan": "api", "read": "api", "tidy": "api", "tidy_reports": "api",
 }  # fmt: skip
 
 __all__ = [
     "Block", "Evidence", "KebrinError", "Layout", "LayoutError", "OutputError", "Place", "Plan", "PlanError", "Proof",
     "Report", "Run", "Sheet", "SourceError", "Table", "__version__", "demo_file", "draft", "load_plan", "read",
-    "tidy_reports",
+    "tidy", "tidy_reports",
 ]  # fmt: skip
 
 

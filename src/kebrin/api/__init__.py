@@ -1,7 +1,7 @@
 """What people hold: reports, sheets, blocks, tables, plans and runs, with every step a method."""
 
-from kebrin.api.plan import Plan, Run, draft, load_plan, tidy_reports
+from kebrin.api.plan import Plan, Run, draft, load_plan, tidy, tidy_reports
 from kebrin.api.report import Block, Report, Sheet, read
 from kebrin.api.table import Table
 
-__all__ = ["Block", "Plan", "Report", "Run", "Sheet", "Table", "draft", "load_plan", "read", "tidy_reports"]
+__all__ = ["Block", "Plan", "Report", "Run", "Sheet", "Table", "draft", "load_plan", "read", "tidy", "tidy_reports"]

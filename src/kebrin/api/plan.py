@@ -19,7 +19,7 @@ from kebrin.plan.reading import parse_plan, read_plan
 from kebrin.plan.running import run_plan
 from kebrin.plan.wanted import Match, Wanted, read_wanted, same_names
 from kebrin.table import Remark
-from kebrin.tidy import Keep
+from kebrin.unpivoting import Keep
 from kebrin.work import unaided
 
 if TYPE_CHECKING:
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from kebrin.deliver.publish import Published
     from kebrin.plan.model import OutputPlan, PlanModel
     from kebrin.proof import Proof
-    from kebrin.tidy import Choice
+    from kebrin.unpivoting import Choice
     from kebrin.work.joining import Done
 
 
@@ -208,7 +208,7 @@ def draft(
     return Plan(parse_plan(text), Path(base), text)
 
 
-def tidy_reports(*reports: Report | str | Path, blanks: Choice = "", marks: Choice = "leave out") -> Run:
+def tidy(*reports: Report | str | Path, blanks: Choice = "", marks: Choice = "leave out") -> Run:
     """Tidy reports without a plan: layouts are worked out, like is stacked with like.
 
     Args:
@@ -217,7 +217,7 @@ def tidy_reports(*reports: Report | str | Path, blanks: Choice = "", marks: Choi
         marks: whether footnote marks are kept, in a column behind their measure.
 
     >>> import kebrin as kb
-    >>> run = kb.tidy_reports(kb.demo_file("traffic_2031.xlsx"))
+    >>> run = kb.tidy(kb.demo_file("traffic_2031.xlsx"))
     >>> run.tables["traffic_2031"].columns[:3], run.holds
     (('sheet', 'Route', 'Route code'), True)
 
@@ -227,6 +227,10 @@ def tidy_reports(*reports: Report | str | Path, blanks: Choice = "", marks: Choi
     """
     cores = (report.core if isinstance(report, Report) else sources.read(report) for report in reports)
     return Run(tuple(unaided.tidy_reports(cores, keep=Keep(blanks, marks))))
+
+
+#: The same by a longer name.
+tidy_reports = tidy
 
 
 def _table(done: Done) -> Table:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin import cells, proof, sources
-from kebrin import tidy as tidying
+from kebrin import unpivoting as tidying
 from kebrin.api.table import Table
 from kebrin.deliver.atomic import whole_file
 from kebrin.errors import Place, PlanError, nearest
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
     from kebrin.layout import Evidence
     from kebrin.proof import Proof
-    from kebrin.tidy import Choice
+    from kebrin.unpivoting import Choice
 
 
 @dataclass(frozen=True, eq=False)

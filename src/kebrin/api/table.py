@@ -6,7 +6,7 @@ from dataclasses import dataclass, fields, replace
 from inspect import signature
 from typing import TYPE_CHECKING, Any, Literal
 
-from kebrin import tidy
+from kebrin import unpivoting
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.notebook import table_html, values_html
@@ -79,7 +79,7 @@ class Table(CoreTable):
         Raises:
             PlanError: a label column is gone.
         """
-        return tidy.rebuild(self, layout)
+        return unpivoting.rebuild(self, layout)
 
     def number(self, column: str, **options: Any) -> Table:
         """Read a column of texts as numbers; options as in `kebrin.values.numbers.number`."""

@@ -14,7 +14,9 @@ from kebrin.cli import show
 from kebrin.cli.ahead import reports_ahead
 from kebrin.cli.ending import Exit
 from kebrin.errors import KebrinError
+from kebrin.plan.flow import flow_of
 from kebrin.plan.model import LayoutPlan
+from kebrin.plan.reading import read_plan
 from kebrin.plan.running import stated_layout
 from kebrin.sources import files
 from kebrin.work.weighing import weigh
@@ -32,6 +34,9 @@ if TYPE_CHECKING:
 def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int:
     """Survey reports sheet by sheet; with `picture`, draw the map of each sheet that holds a block."""
     out = show.console()
+    plans = [item for item in inputs if item.lower().endswith(".toml")]
+    if plans:
+        return _survey_plans(out, plans, as_json=as_json)
     reports: list[dict[str, Any]] = []
     drawn: list[Path] = []
     paths = [path for item in inputs for path in files.listed(item)]
@@ -55,6 +60,19 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
         show.heading(out, "Drawn")
         for path in drawn:
             show.line(out, str(path))
+    return Exit.DONE
+
+
+def _survey_plans(out: Console, plans: Sequence[str], *, as_json: bool) -> int:
+    """Draw the flow of plans: what each table is made of, its steps, where it goes."""
+    flows = {path: flow_of(read_plan(path)) for path in plans}
+    if as_json:
+        print(json.dumps({"plans": flows}, ensure_ascii=False))
+        return Exit.DONE
+    for path, lines in flows.items():
+        show.heading(out, path)
+        for text in lines:
+            show.line(out, text, "" if text.startswith(" ") else "bold")
     return Exit.DONE
 
 

@@ -35,7 +35,7 @@ def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_
     reports = reports_ahead(inputs, progress=not as_json)
     from kebrin.deliver.guard import check_outputs
     from kebrin.deliver.publish import publish, refuse_ending
-    from kebrin.tidy import Keep
+    from kebrin.unpivoting import Keep
     from kebrin.work.joining import Terms
     from kebrin.work.unaided import tidy_reports
 

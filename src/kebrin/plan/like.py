@@ -17,7 +17,7 @@ from kebrin.plan.drafting import Draft, compose
 from kebrin.plan.reading import parse_plan
 from kebrin.plan.running import run_plan
 from kebrin.plan.wanted import Match, Wanted, best_match, same_names
-from kebrin.tidy import Keep
+from kebrin.unpivoting import Keep
 from kebrin.work.joining import join
 from kebrin.work.stamps import Stamp, beside, without_caption
 from kebrin.work.unaided import survey_reports

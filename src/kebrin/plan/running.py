@@ -11,7 +11,7 @@ from kebrin.layout import Stated, sheets_left_out
 from kebrin.plan.deriving import derived
 from kebrin.sources import files, read
 from kebrin.table import Remark
-from kebrin.tidy import Keep
+from kebrin.unpivoting import Keep
 from kebrin.work.holding import (
     gained_levels,
     label_changes,

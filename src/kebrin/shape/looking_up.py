@@ -152,6 +152,11 @@ class _Keys:
 
 
 def _keys(table: Table, names: Sequence[str], *, alike: bool, numbers: bool) -> _Keys:
+    column = table.data.column(names[0])
+    plain = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+    if len(names) == 1 and pa.types.is_string(plain) and not (alike or numbers):
+        one = factor(column)  # one column of texts: its distinct texts are the keys
+        return _Keys(one.codes, one.values)
     groups = groups_of(table, names)
     columns = [
         [_form(value, alike=alike, numbers=numbers) for value in column.to_pylist()]
@@ -199,8 +204,8 @@ def _refuse(table: Table, other: Table, keys: Mapping[str, str], wanted: Mapping
 def _first_rows(other: Table, keys: _Keys, wanted: Mapping[str, str], name: str) -> tuple[pa.Array, NDArray[np.int64]]:
     """The distinct keys, and the first row of each; keys that say two things are refused."""
     known = np.flatnonzero(keys.codes >= 0)
-    forms: dict[str, int] = {}
-    form = np.array([forms.setdefault(text, len(forms)) for text in keys.texts.to_pylist()], np.int64)
+    distinct = keys.texts.dictionary_encode()
+    forms, form = distinct.dictionary, arrays.codes_of(distinct)
     own = form[keys.codes[known]]
     first = np.full(len(forms), -1, np.int64)
     first[own[::-1]] = known[::-1]
@@ -211,14 +216,14 @@ def _first_rows(other: Table, keys: _Keys, wanted: Mapping[str, str], name: str)
             at = int(differ[0])
             values = other.data.column(column)
             one, two = values[int(first[own[at]])].as_py(), values[int(known[at])].as_py()
-            shown = list(forms)[int(own[at])].replace("\x02", "").replace(_APART, ", ")
+            shown = str(forms[int(own[at])]).replace("\x02", "").replace(_APART, ", ")
             odd = len(np.unique(own[differ]))
             raise PlanError(
                 f"{name} says two things of the key {shown!r}", Place(),
                 why=f"its {column} is {one!r} and {two!r}" + f"; {odd - 1:,} more keys do so" * (odd > 1),
                 do="Make each key say one thing there, or add a key column that tells them apart",
             )  # fmt: skip
-    return arrays.texts(list(forms)), first
+    return forms, first
 
 
 def _said(table: Table, keys: Mapping[str, str], at: NDArray[np.int64], known: int, name: str) -> list[Remark]:

@@ -22,7 +22,7 @@ def verdict_of(sheet: Sheet, layouts: Sequence[Layout], tables: Sequence[Table],
 
     >>> from kebrin.cells import Sheet
     >>> from kebrin.layout import find_layouts
-    >>> from kebrin.tidy import unpivot
+    >>> from kebrin.unpivoting import unpivot
     >>> sheet = Sheet.of([["Sailing", "Foot"], ["08:00", 12.0], [None, None], [None, None], [None, None], [7.0, None]])
     >>> layouts = find_layouts(sheet)
     >>> verdict_of(sheet, layouts, [unpivot(sheet, layouts[0])]).unclaimed.tolist()

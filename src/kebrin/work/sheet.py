@@ -14,7 +14,7 @@ from kebrin.grammar.words import scale_words
 from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
 from kebrin.table import Remark
-from kebrin.tidy import unpivot
+from kebrin.unpivoting import unpivot
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Report, Sheet
     from kebrin.layout import FieldCell, Layout
     from kebrin.table import Table
-    from kebrin.tidy import Keep
+    from kebrin.unpivoting import Keep
 
 _TOLD = 6
 

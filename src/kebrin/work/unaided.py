@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from kebrin.layout import Stated
     from kebrin.proof import Source
     from kebrin.table import Table
-    from kebrin.tidy import Keep
+    from kebrin.unpivoting import Keep
 
 
 _SHORTEST_NAME = 3

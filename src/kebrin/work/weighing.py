@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Sheet
     from kebrin.layout import FieldCell
-    from kebrin.tidy import Keep
+    from kebrin.unpivoting import Keep
 
 _FAULTS = ("cell unclaimed", "objection", "label path twice", "total that does not tie")
 _FAULTS_MANY = ("cells unclaimed", "objections", "label paths twice", "totals that do not tie")

@@ -11,7 +11,7 @@ import pyarrow as pa
 from kebrin.cells import Kind, Sheet
 from kebrin.errors import Place, PlanError
 from kebrin.table import NO_CELL, Labels, Origin, Remark, Segment, Table, arrays
-from kebrin.tidy.columns import FOOTNOTE, Cells, column_of, marks_of
+from kebrin.unpivoting.columns import FOOTNOTE, Cells, column_of, marks_of
 
 if TYPE_CHECKING:
     from collections.abc import Container, Sequence
