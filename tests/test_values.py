@@ -229,6 +229,22 @@ def test_bad_rates_are_refused(tmp_path: Path, text: str, said: str) -> None:
         read_rates(path)
 
 
+def test_rates_under_their_own_column_names_and_per_so_many_units(tmp_path: Path) -> None:
+    path = tmp_path / "rates.csv"
+    path.write_text("Currency;Buys;Units\nEUR;150;100\nGBP;2;1\n", "utf-8")
+    named = {"code": "Currency", "rate": "Buys", "per": "Units"}
+    amounts = Table(pa.table({"due": [2.0, 3.0, 4.0], "cur": ["EUR", "GBP", "XXX"]}), ("due",))
+    done = TAKEN["convert"](amounts, "due", by="cur", using=path, into="here", named=named, unrated="blank")
+    assert done.data.column("here").to_pylist() == [3.0, 6.0, None]
+    (said,) = [remark for remark in done.remarks if remark.kind == "missing rate"]
+    assert "1 amounts have no rate" in said.what
+    assert not said.breaks
+    with pytest.raises(PlanError, match=r"(?i)a rate table has no 'cod'"):
+        read_rates(path, {"cod": "Currency"})
+    with pytest.raises(PlanError, match="and 'Price' is none"):
+        read_rates(path, {"code": "Currency", "rate": "Price"})
+
+
 def test_split_never_counts_an_amount_twice() -> None:
     crew = Table(
         pa.table({"who": ["Ann", "Bo", "Cy"], "papers": ['A1; "B, 2"', "", "C3;C3"], "fee": [6.0, 1.0, 4.0]}), ("fee",)

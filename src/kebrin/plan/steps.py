@@ -159,6 +159,8 @@ class ConvertStep(Taken):
     on: str = ""
     places: int | None = None
     rate: str = ""
+    named: dict[str, str] = {}
+    unrated: Unread = "refuse"
 
 
 class SplitStep(Taken):

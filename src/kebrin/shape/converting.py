@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 import pyarrow as pa
@@ -17,7 +17,7 @@ from kebrin.values.outcome import Outcome, finished
 from kebrin.values.texts import Texts, texts_of
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
     from pathlib import Path
 
     from numpy.typing import NDArray
@@ -60,41 +60,60 @@ class Rates:
         return np.where(place >= 0, rates[np.maximum(place, 0)], np.nan)
 
 
-def read_rates(path: str | Path) -> Rates:
-    """Read a rate table: columns `code`, `rate` and, where rates change, `date`.
+def read_rates(path: str | Path, named: Mapping[str, str] | None = None) -> Rates:
+    """Read a rate table: columns `code`, `rate`, and where there are such `date` (rates change) and `per` (so many units).
+
+    Args:
+        path: the file.
+        named: what the table calls these columns, where it calls them otherwise.
 
     Raises:
         SourceError: the file can't be read.
         PlanError: a column is missing, a rate is no number, a date is none, or a code has two rates on one day.
     """
+    names = {"code": "code", "rate": "rate", "date": "date", "per": "per"} | dict(named or {})
+    odd = next((one for one in named or {} if one not in {"code", "rate", "date", "per"}), "")
+    if odd:
+        raise PlanError(
+            f"a rate table has no {odd!r}", why="it has code, rate, date and per", do="Correct named in the step"
+        )
     report = read(path)
     sheet = report[report.shown[0]]
     heads = [sheet.text(0, column).casefold() for column in range(sheet.shape[1])] if sheet.shape[0] else []
-    if not {"code", "rate"} <= set(heads):
+    at = {one: heads.index(name.casefold()) for one, name in names.items() if name.casefold() in heads}
+    missing = [names[one] for one in ("code", "rate", *(named or {})) if one not in at]
+    if missing:
         raise PlanError(
-            "this is no rate table", Place(str(path)), why=f"its columns are {', '.join(heads) or 'none'}",
-            do="Give it the columns code and rate, and date where rates change",
+            "this is no rate table", Place(str(path)),
+            why=f"its columns are {', '.join(heads) or 'none'}, and {missing[0]!r} is none",
+            do="Give it the columns code and rate, and date where rates change; or state in the step how they are named",
         )  # fmt: skip
-    codes, rates = _column(sheet, heads.index("code")), _column(sheet, heads.index("rate"))
-    numbers = read_numbers(_texts(rates), "rate")
-    if numbers.unread.any() or numbers.missing.any():
-        at = int(np.flatnonzero(numbers.unread | numbers.missing)[0])
-        raise PlanError(
-            "a rate is no number", Place(str(path), line=at + 2), why=f"it says {rates[at]!r}", do="Correct it"
-        )
+    codes = _column(sheet, at["code"])
+    rates = _numbers(sheet, at["rate"], "rate", path)
+    if "per" in at:
+        rates = rates / _numbers(sheet, at["per"], "per", path)
     days = [_ALWAYS] * len(codes)
-    if "date" in heads:
-        said = _column(sheet, heads.index("date"))
+    if "date" in at:
+        said = _column(sheet, at["date"])
         read_days = read_dates(_texts(said), "date")
         if read_days.unread.any() or read_days.missing.any():
-            at = int(np.flatnonzero(read_days.unread | read_days.missing)[0])
+            row = int(np.flatnonzero(read_days.unread | read_days.missing)[0])
             raise PlanError(
-                "a rate's date is none", Place(str(path), line=at + 2), why=f"it says {said[at]!r}", do="Correct it"
+                "a rate's date is none", Place(str(path), line=row + 2), why=f"it says {said[row]!r}", do="Correct it"
             )
         days = (read_days.units // (_DAY * read_days.per_second)).tolist()
-    return Rates(
-        [(code, day, rate) for code, day, rate in zip(codes, days, numbers.values.tolist(), strict=True)], str(path)
-    )
+    return Rates([(code, day, rate) for code, day, rate in zip(codes, days, rates.tolist(), strict=True)], str(path))
+
+
+def _numbers(sheet: Sheet, column: int, name: str, path: str | Path) -> NDArray[np.float64]:
+    said = _column(sheet, column)
+    numbers = read_numbers(_texts(said), name)
+    if numbers.unread.any() or numbers.missing.any():
+        row = int(np.flatnonzero(numbers.unread | numbers.missing)[0])
+        raise PlanError(
+            f"a {name} is no number", Place(str(path), line=row + 2), why=f"it says {said[row]!r}", do="Correct it"
+        )
+    return np.asarray(numbers.values)
 
 
 def _column(sheet: Sheet, column: int) -> list[str]:
@@ -107,7 +126,8 @@ def _texts(said: Sequence[str]) -> Texts:
 
 def convert(
     table: Table, column: str, *, by: str, using: Rates | str | Path, into: str, to: str = "", on: str = "",
-    places: int | None = None, rate: str = "",
+    places: int | None = None, rate: str = "", named: Mapping[str, str] | None = None,
+    unrated: Literal["refuse", "blank"] = "refuse",
 ) -> Table:  # fmt: skip
     """Multiply amounts by their code's rate into a new column; the old one stays.
 
@@ -121,6 +141,8 @@ def convert(
         on: the column of dates, where rates change: the latest rate not after the date counts.
         places: decimal places to round to, half away from zero; as they come by default.
         rate: a column to keep each row's rate in.
+        named: what the rate table calls its columns, where it does not call them code, rate, date and per.
+        unrated: whether amounts without a rate refuse the proof, or may be blank; they are counted by code either way.
 
     >>> from kebrin.table import Table
     >>> table = Table(pa.table({"due": [2.0, 3.0], "cur": ["EUR", "SKC"]}), ("due",))
@@ -132,7 +154,7 @@ def convert(
         SourceError: the rate table can't be read.
         PlanError: a column is not there or of another kind, or the rate table is wrong.
     """
-    rates = using if isinstance(using, Rates) else read_rates(using)
+    rates = using if isinstance(using, Rates) else read_rates(using, named)
     if column not in table.columns or not pa.types.is_floating(table.data.column(column).type):
         raise PlanError(
             f"convert multiplies numbers, and {column!r} holds none", do="Read it with the number step first"
@@ -159,7 +181,8 @@ def convert(
         evidence=f"rounded to {places} places" if places is not None else "",
         note=f"sum {float(np.nansum(made)):,.10g} in {into}",
     )  # fmt: skip
-    return finished(table, columns, outcome).remarked(_without_rate(column, codes, said, gone))
+    missing = _without_rate(column, codes, said, gone, breaks=unrated == "refuse")
+    return finished(table, columns, outcome).remarked(missing)
 
 
 def _days(table: Table, on: str) -> NDArray[np.int64]:
@@ -173,7 +196,9 @@ def _days(table: Table, on: str) -> NDArray[np.int64]:
     )
 
 
-def _without_rate(column: str, codes: Texts, said: Sequence[str], gone: NDArray[np.bool_]) -> list[Remark]:
+def _without_rate(
+    column: str, codes: Texts, said: Sequence[str], gone: NDArray[np.bool_], *, breaks: bool
+) -> list[Remark]:
     if not gone.any():
         return []
     counts: dict[str, int] = {}
@@ -182,4 +207,4 @@ def _without_rate(column: str, codes: Texts, said: Sequence[str], gone: NDArray[
         counts[name] = counts.get(name, 0) + 1
     shown = ", ".join(f"{name} ({count:,})" for name, count in sorted(counts.items(), key=lambda one: -one[1])[:8])
     what = f"convert {column}: {int(gone.sum()):,} amounts have no rate, or none yet on their day: {shown}"
-    return [Remark("missing rate", what, count=int(gone.sum()), breaks=True)]
+    return [Remark("missing rate", what, count=int(gone.sum()), breaks=breaks)]
