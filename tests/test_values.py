@@ -217,7 +217,7 @@ def test_rates_change_with_the_day_and_gaps_are_told(tmp_path: Path) -> None:
     done = TAKEN["convert"](amounts, "a", by="cur", on="x", using=path, into="b", rate="r")
     assert done.data.column("b").to_pylist() == [None, 2.0, 3.0, None]
     (said,) = [remark for remark in done.remarks if remark.breaks]
-    assert "2 amounts have no rate, or none yet on their day: EUR (1), GBP (1)" in said.what
+    assert "2 amounts have no rate, or none yet on the day: EUR (1), GBP (1)" in said.what
 
 
 @pytest.mark.parametrize(("text", "said"), [("code\nA\n", "no rate table"), ("code,rate\nA,x\n", "a rate is no number"),
@@ -237,7 +237,7 @@ def test_rates_under_their_own_column_names_and_per_so_many_units(tmp_path: Path
     done = TAKEN["convert"](amounts, "due", by="cur", using=path, into="here", named=named, unrated="blank")
     assert done.data.column("here").to_pylist() == [3.0, 6.0, None]
     (said,) = [remark for remark in done.remarks if remark.kind == "missing rate"]
-    assert "1 amounts have no rate" in said.what
+    assert "1 amount has no rate" in said.what
     assert not said.breaks
     with pytest.raises(PlanError, match=r"(?i)a rate table has no 'cod'"):
         read_rates(path, {"cod": "Currency"})

@@ -511,3 +511,16 @@ def test_survey_draws_the_flow_of_a_plan(demo: Path) -> None:
     assert "    to    out/board.xlsx (one for each route)" in done.stdout
     assert done.stdout.index("  traffic\n") < done.stdout.index("  foot\n")
     assert "    from  papers" in done.stdout
+
+
+def test_a_lookup_may_read_another_sheet_of_a_workbook(tmp_path: Path) -> None:
+    path = write_book(
+        tmp_path / "r.xlsx", {"Traffic": SHEET, "Ports": [["code", "port"], ["N4", "Hallan"], ["S1", "Brae"]]}
+    )
+    log = table(code=["S1", "N4"])
+    assert lookup(log, ["port"], using=path, by=["code"], sheet="Ports").data.column("port").to_pylist() == [
+        "Brae",
+        "Hallan",
+    ]
+    with pytest.raises(kb.SourceError, match="there is no sheet 'Prots': the sheets are Traffic, Ports"):
+        lookup(log, ["port"], using=path, by=["code"], sheet="Prots")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from kebrin import cells, proof, sources
 from kebrin import unpivoting as tidying
@@ -32,14 +32,12 @@ class Sheet(cells.Sheet):
     ((2, 2), 12.0, 'B2')
     """
 
-    def blocks(
-        self,
-        *,
-        starts: str = "",
-        ends: str = "",
-        boxhead: Sequence[str] | None = None,
-        stub: Sequence[str] | None = None,
-    ) -> list[Block]:
+    def blocks(  # noqa: PLR0913 - all that a plan may state
+        self, *, starts: str = "", ends: str = "", boxhead: Sequence[str] | None = None, stub: Sequence[str] | None = None,
+        measures: str | None = None, cutins: Sequence[str] | None = None, beside: Sequence[str] | None = None,
+        totals: Sequence[str] = (), find_totals: bool = True, not_totals: Sequence[str] = (), fill: Literal["", "none"] = "",
+        within: str = "", joined: str = "", leave_out: Sequence[str] = (),
+    ) -> list[Block]:  # fmt: skip
         """The tables on this sheet, in reading order; whatever is not stated is worked out.
 
         Args:
@@ -47,16 +45,29 @@ class Sheet(cells.Sheet):
             ends: text of the first cell below the block, or the address of its last cell.
             boxhead: a name per heading row, outermost first.
             stub: a name per label column, leftmost first.
+            measures: the heading row whose labels become value columns; '' for none.
+            cutins: a name per level of heads of rows, outermost first; none are looked for if it is empty.
+            beside: a name per label column right of the body.
+            totals: labels of total lines beyond those that are found.
+            find_totals: whether others are looked for.
+            not_totals: labels of lines that are called a total and are none.
+            fill: 'none' if blank labels are not filled down.
+            within: the one rectangle that is read, as in C4:F7.
+            joined: a name for all heading rows joined into one.
+            leave_out: rows, columns, blocks and labels that are left out.
+
+        >>> rows = [["Quay", "Jan", "Feb"], ["East", 1.0, 2.0], ["Trial", 9.0, 9.0]]
+        >>> Sheet.of(rows).blocks(leave_out=["Trial"])[0].tidy().shape
+        (2, 3)
 
         Raises:
             LayoutError: what was stated is not what the sheet shows.
         """
         stated = Stated(
-            starts=starts,
-            ends=ends,
-            boxhead=None if boxhead is None else tuple(boxhead),
-            stub=None if stub is None else tuple(stub),
-        )
+            starts=starts, ends=ends, boxhead=_tuple(boxhead), stub=_tuple(stub), measures=measures, cutins=_tuple(cutins),
+            beside=_tuple(beside), totals=tuple(totals), totals_found=find_totals, not_totals=tuple(not_totals), fill=fill,
+            within=within, joined=joined, leave_out=tuple(leave_out),
+        )  # fmt: skip
         return [Block(self, layout, stated) for layout in find_layouts(self, stated)]
 
     def map(self) -> SheetMap:
@@ -79,6 +90,10 @@ class Sheet(cells.Sheet):
     def __repr__(self) -> str:
         rows, columns = self.shape
         return f"Sheet {self.name!r}: {rows:,} x {columns:,} cells, {int(self.filled.sum()):,} filled"
+
+
+def _tuple(names: Sequence[str] | None) -> tuple[str, ...] | None:
+    return None if names is None else tuple(names)
 
 
 @dataclass(frozen=True)

@@ -146,10 +146,10 @@ class Table(CoreTable):
 
     def lookup(
         self, columns: Names, *, using: CoreTable | str | Path, by: Names, alike: bool = False, numbers: bool = False,
-        unmatched: Literal["ask", "keep", "leave out"] = "ask",
+        unmatched: Literal["ask", "keep", "leave out"] = "ask", sheet: str = "",
     ) -> Table:  # fmt: skip
         """Columns from another table, by keys; options as in `kebrin.shape.looking_up.lookup`."""
-        asked = {"using": using, "by": by, "alike": alike, "numbers": numbers, "unmatched": unmatched}
+        asked = {"using": using, "by": by, "alike": alike, "numbers": numbers, "unmatched": unmatched, "sheet": sheet}
         return self._taken("lookup", columns, asked)
 
     def unmatched(

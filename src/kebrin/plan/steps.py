@@ -217,6 +217,7 @@ class LookupStep(Taken):
 
     lookup: Words | dict[str, str]
     using: str
+    sheet: str = ""
     by: Words | dict[str, str]
     alike: bool = False
     numbers: bool = False

@@ -206,5 +206,6 @@ def _without_rate(
         name = said[at] if at >= 0 else "no code"
         counts[name] = counts.get(name, 0) + 1
     shown = ", ".join(f"{name} ({count:,})" for name, count in sorted(counts.items(), key=lambda one: -one[1])[:8])
-    what = f"convert {column}: {int(gone.sum()):,} amounts have no rate, or none yet on their day: {shown}"
+    amounts = "1 amount has" if gone.sum() == 1 else f"{int(gone.sum()):,} amounts have"
+    what = f"convert {column}: {amounts} no rate, or none yet on the day: {shown}"
     return [Remark("missing rate", what, count=int(gone.sum()), breaks=breaks)]

@@ -29,7 +29,7 @@ _APART = "\x1f"
 
 def lookup(
     table: Table, columns: Sequence[str] | Mapping[str, str], *, using: Table | str | Path, by: Sequence[str] | Mapping[str, str],
-    alike: bool = False, numbers: bool = False, unmatched: Literal["ask", "keep", "leave out"] = "ask",
+    alike: bool = False, numbers: bool = False, unmatched: Literal["ask", "keep", "leave out"] = "ask", sheet: str = "",
 ) -> Table:  # fmt: skip
     """Columns from another table, by keys.
 
@@ -42,6 +42,7 @@ def lookup(
         by: the key columns; the table's own names with the other table's where they differ.
         alike: whether case and stray blanks of keys count for nothing.
         numbers: whether keys that are numbers or texts of digits are compared as numbers ("007" is 7).
+        sheet: the sheet of the file, where it is a workbook.
         unmatched: whether rows without a match are asked about, kept without a word, or left out and counted.
 
     >>> ports = Table(pa.table({"code": ["BR", "WK"], "port": ["Brae", "Wick"]}), ())
@@ -53,7 +54,9 @@ def lookup(
         PlanError: a column is not there or there already, or a key says two things.
         SourceError: the file can't be read.
     """
-    other, name = (using, "the other table") if isinstance(using, Table) else (read_table(using), Path(using).name)
+    other, name = (
+        (using, "the other table") if isinstance(using, Table) else (read_table(using, sheet), Path(using).name)
+    )
     keys = _pairs(by)
     wanted = _pairs(columns)
     _refuse(table, other, keys, wanted, name)
@@ -93,6 +96,7 @@ def unmatched(
     by: Sequence[str] | Mapping[str, str],
     alike: bool = False,
     numbers: bool = False,
+    sheet: str = "",
 ) -> Table:
     """The keys of either side that the other does not have: one row each, with how many rows bear it and their sums.
 
@@ -105,7 +109,7 @@ def unmatched(
         PlanError: a column is not there.
         SourceError: the file can't be read.
     """
-    other = using if isinstance(using, Table) else read_table(using)
+    other = using if isinstance(using, Table) else read_table(using, sheet)
     keys = _pairs(by)
     _refuse(table, other, keys, {}, "the other table")
     own = _keys(table, list(keys), alike=alike, numbers=numbers)

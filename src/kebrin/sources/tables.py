@@ -23,8 +23,8 @@ if TYPE_CHECKING:
 _PLACE_BYTES = 5
 
 
-def read_table(path: str | Path) -> Table:
-    """A table from a Parquet file, from delimited text or from a workbook's first shown sheet.
+def read_table(path: str | Path, sheet: str = "") -> Table:
+    """A table from a Parquet file, from delimited text or from a workbook's sheet, the first that is shown by default.
 
     Columns of numbers alone are numbers; in delimited text every column is text.
 
@@ -35,20 +35,27 @@ def read_table(path: str | Path) -> Table:
     if path.suffix.lower() == ".parquet":
         return _parquet(path)
     report = read(path)
-    sheet = report[report.shown[0]]
-    rows = np.flatnonzero(sheet.filled.any(axis=1))
+    if sheet and sheet not in report.names:
+        raise SourceError(
+            f"there is no sheet {sheet!r}",
+            Place(str(path)),
+            why=f"the sheets are {', '.join(report.names)}",
+            do="Correct it",
+        )
+    grid = report[sheet or report.shown[0]]
+    rows = np.flatnonzero(grid.filled.any(axis=1))
     if not len(rows):
         raise SourceError("the table is empty", Place(str(path)), do="Name another file")
     head = int(rows[0])
-    at = np.flatnonzero(sheet.filled[head]).tolist()
-    names = [sheet.text(head, column) for column in at]
+    at = np.flatnonzero(grid.filled[head]).tolist()
+    names = [grid.text(head, column) for column in at]
     twice = next((name for name in names if names.count(name) > 1), "")
     if twice:
         raise SourceError(
             f"two columns are named {twice!r}", Place(str(path)), why="the first row must name each column once",
             do="If it is a report and no table yet, tidy it first: kebrin tidy",
         )  # fmt: skip
-    columns = [_column(sheet, rows[1:], column) for column in at]
+    columns = [_column(grid, rows[1:], column) for column in at]
     data = pa.Table.from_arrays(columns, names=names)
     measures = tuple(name for name, column in zip(names, columns, strict=True) if pa.types.is_floating(column.type))
     return Table(data, measures)

@@ -83,7 +83,7 @@ def _taken(table: Table, own: str, step: Taken, options: dict[str, Any]) -> dict
     if misses:
         from kebrin.shape.looking_up import unmatched
 
-        asked = {key: options[key] for key in ("using", "by", "alike", "numbers") if key in options}
+        asked = {key: options[key] for key in ("using", "by", "alike", "numbers", "sheet") if key in options}
         more[misses] = unmatched(table, **asked)
     return {own: TAKEN[step.verb](table, step.first, **options), **more}
 
