@@ -12,7 +12,7 @@ import pyarrow as pa
 
 from kebrin.errors import ValuesError
 from kebrin.plan import model
-from kebrin.plan.steps import VERBS
+from kebrin.plan.steps import VERBS, verb_of
 from kebrin.shape.detailing import detail
 from kebrin.shape.ranking import total_row
 from kebrin.table import Table
@@ -63,13 +63,14 @@ def reference_text() -> str:
 
 def _step_rows(part: Any) -> list[str]:
     """The keys of a step, with what the function of its verb says of them."""
-    verb = next(iter(part.model_fields))
+    verb = verb_of(part)
     apart: dict[str, Callable[..., Any]] = {"detail": detail, "total_row": total_row}
     function = apart.get(verb) or TAKEN[verb]
     said = _arguments(function)
     first = "label" if verb == "total_row" else list(inspect.signature(function).parameters)[1]
     said |= {
         verb: said[first], "into": said.get("into", "the name of the new table"),
+        "where": "the rows that are read, by a condition as `only` takes it; all by default",
         "misses": "a table of the keys of either side that the other does not have, under this name",
     }  # fmt: skip
     rows = zip(part.model_fields, _rows(part), strict=True)

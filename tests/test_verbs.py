@@ -524,3 +524,29 @@ def test_a_lookup_may_read_another_sheet_of_a_workbook(tmp_path: Path) -> None:
     ]
     with pytest.raises(kb.SourceError, match="there is no sheet 'Prots': the sheets are Traffic, Ports"):
         lookup(log, ["port"], using=path, by=["code"], sheet="Prots")
+
+
+def test_steps_limited_to_rows_read_each_branch_in_its_own_convention(tmp_path: Path) -> None:
+    (tmp_path / "r.csv").write_text(
+        'branch;due;paid\nHallan;"1.234,50";03/04/2031\nSkarrow;"1,234.50";03/04/2031\nHallan;7,25;25/12/2031\nSkarrow;7.25;12/25/2031\n',
+        "utf-8",
+    )
+    steps = "".join(
+        f'[[table.t.step]]\nnumber = "due"\ndecimal = "{sign}"\nwhere = {{ branch = "{branch}" }}\n'
+        f'[[table.t.step]]\ndate = "paid"\norder = "{order}"\nwhere = {{ branch = "{branch}" }}\n'
+        for branch, sign, order in (("Hallan", "comma", "day first"), ("Skarrow", "point", "month first"))
+    )
+    (tmp_path / "p.toml").write_text(f'kebrin = 1\n[table.t]\nfiles = "r.csv"\n{steps}', "utf-8")
+    run = kb.load_plan(tmp_path / "p.toml").run()
+    assert run.tables["t"]["due"] == [1234.5, 1234.5, 7.25, 7.25]
+    assert [day.isoformat() for day in run.tables["t"]["paid"]] == [
+        "2031-04-03",
+        "2031-03-04",
+        "2031-12-25",
+        "2031-12-25",
+    ]
+    (tmp_path / "p.toml").write_text(
+        f'kebrin = 1\n[table.t]\nfiles = "r.csv"\n{steps.replace("Skarrow", "Skarow")}', "utf-8"
+    )
+    with pytest.raises(PlanError, match="no row fulfils where: branch is 'Skarow'"):
+        kb.load_plan(tmp_path / "p.toml").run()

@@ -21,6 +21,11 @@ Words = Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_t
 Unread = Literal["refuse", "blank"]
 
 
+def verb_of(model: type[BaseModel]) -> str:
+    """The verb of a step's model: the first of its own keys."""
+    return next(iter(model.__annotations__))
+
+
 class Taken(BaseModel):
     """One step: the verb's own key names the column that it reads."""
 
@@ -34,7 +39,7 @@ class Taken(BaseModel):
     @property
     def verb(self) -> str:
         """The verb."""
-        return next(iter(type(self).model_fields))
+        return verb_of(type(self))
 
     @property
     def column(self) -> str:
@@ -48,7 +53,13 @@ class Taken(BaseModel):
         return self.model_dump(exclude_unset=True)[self.verb]
 
 
-class NumberStep(Taken):
+class Reader(Taken):
+    """A step that reads one column; `where` limits it to the rows that fulfil a condition."""
+
+    where: dict[str, Any] = {}
+
+
+class NumberStep(Reader):
     """Reads a column of texts as numbers: decimal sign, negatives, per cent, currencies, units, missing marks."""
 
     number: str
@@ -64,7 +75,7 @@ class NumberStep(Taken):
     written: str = ""
 
 
-class DateStep(Taken):
+class DateStep(Reader):
     """Reads a column of texts as dates, or as moments where it has times of day."""
 
     date: str
@@ -77,7 +88,7 @@ class DateStep(Taken):
     written: str = ""
 
 
-class PeriodStep(Taken):
+class PeriodStep(Reader):
     """Reads a column of texts as periods, written in ISO 8601 form; or makes periods of a column of dates."""
 
     period: str
@@ -90,7 +101,7 @@ class PeriodStep(Taken):
     written: str = ""
 
 
-class RecodeStep(Taken):
+class RecodeStep(Reader):
     """Replaces the texts of a column by the codes of a list; `using` names its file, or `spelt` says what texts mean."""
 
     recode: str
@@ -111,7 +122,7 @@ class RecodeStep(Taken):
         return value
 
 
-class FlagStep(Taken):
+class FlagStep(Reader):
     """Reads a column of texts as yes and no; `blank` says what a blank cell means."""
 
     flag: str
@@ -124,7 +135,7 @@ class FlagStep(Taken):
     written: str = ""
 
 
-class MissingStep(Taken):
+class MissingStep(Reader):
     """Makes the marks of a column that mean "no value" missing; a status column can keep what each meant."""
 
     missing: str
@@ -134,7 +145,7 @@ class MissingStep(Taken):
     written: str = ""
 
 
-class TextStep(Taken):
+class TextStep(Reader):
     """Makes the texts of a column alike in form, and takes out of them what is wanted."""
 
     text: str
@@ -347,7 +358,7 @@ _MODELS: tuple[type[Taken], ...] = (
     RunningStep, ChangeStep, TotalRowStep, JoinStep, FixedStep, ComputeStep, TurnStep,
 )  # fmt: skip
 #: The model of each verb.
-VERBS: Mapping[str, type[Taken]] = {next(iter(model.model_fields)): model for model in _MODELS}
+VERBS: Mapping[str, type[Taken]] = {verb_of(model): model for model in _MODELS}
 
 
 def _verb_of(value: Any) -> str | None:

@@ -7,6 +7,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any, Protocol
 
 from kebrin.errors import KebrinError, Place
+from kebrin.work.limiting import Limited
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -102,12 +103,18 @@ def take_steps(
         SourceError: a file that a step names can't be read.
     """
     tables = {name: table}
+    limited = Limited()
     for count, step in enumerate(steps, 1):
         options: dict[str, Any] = step.options()
         if "using" in options:
             options["using"] = (made or {}).get(str(options["using"]), base / str(options["using"]))
         own = next((one for one, part in tables.items() if step.column in part.columns), name) if step.column else name
+        where = options.pop("where", None)
         try:
+            if where:
+                done = limited.take(tables[own], step.column, step.verb, TAKEN[step.verb], options, where)
+                tables[own] = done
+                continue
             tables |= _taken(tables[own], own, step, options)
         except KebrinError as error:
             if error.where != Place():
