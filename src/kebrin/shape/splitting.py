@@ -8,11 +8,13 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from kebrin.errors import PlanError
 from kebrin.shape.columnwise import Parts, by_label, by_pattern, by_width
 from kebrin.shape.parting import Entries, Spread
 from kebrin.table import Remark, Table, arrays
+from kebrin.values.entries import PLAIN_SIGNS
 from kebrin.values.marking import labels_of
 from kebrin.values.outcome import Outcome, finished, place, unread_of
 from kebrin.values.suggesting import suggest
@@ -74,6 +76,7 @@ def split(
         )  # fmt: skip
         return _by_parts(table, column, texts, parts, into, ways[0])
     texts = texts_of(table, column, "split", whole=True)
+    table = table.remarked(_other_signs(column, texts, at))
     entries = Entries.of(texts, at, keep_empty=keep_empty)
     if into:
         return _into_columns(table, column, texts, entries, into)
@@ -177,6 +180,20 @@ def _changed_sum(table: Table, name: str, after: pa.Array | pa.ChunkedArray) -> 
     return Remark(
         "changed sum", f"{name}: the sum was {sums[0]:,.10g} before the split and is {sums[1]:,.10g}", breaks=True
     )
+
+
+def _other_signs(column: str, texts: Texts, at: Sequence[str]) -> list[Remark]:
+    """Signs that part entries as a rule, stand in the cells and are not among the delimiters: it is asked."""
+    said = []
+    for sign in PLAIN_SIGNS:
+        if any(sign in one or one in sign for one in at):
+            continue
+        cells = int(pc.sum(pc.match_substring(texts.values, sign)).as_py() or 0)
+        if cells:
+            held = "1 cell holds" if cells == 1 else f"{cells:,} cells hold"
+            what = f"split {column}: {held} {sign!r}, which is not among the delimiters: does it part entries? Then add it to at"
+            said.append(Remark("question", what, count=cells))
+    return said
 
 
 def _said(

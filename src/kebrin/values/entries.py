@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
 # Signs between entries, those that are rarely anything else first.
-_PLAIN_SIGNS = (";", "|", "\n")
+PLAIN_SIGNS = (";", "|", "\n")
 _SLASH, _OTHER_SIGNS = " / ", (",", " and ", " & ")
 # Of the filled cells so many must hold several entries, and of these so many must be seen again, for a column to be one
 # of lists; and so many for every sign to say so (fewer where
@@ -70,7 +70,7 @@ def find_lists(said: Sequence[str]) -> Lists | None:
     True
     """
     found: list[Lists] = []
-    for signs in (_PLAIN_SIGNS, (*_PLAIN_SIGNS, _SLASH), (*_PLAIN_SIGNS, _SLASH, *_OTHER_SIGNS)):
+    for signs in (PLAIN_SIGNS, (*PLAIN_SIGNS, _SLASH), (*PLAIN_SIGNS, _SLASH, *_OTHER_SIGNS)):
         used = tuple(sign for sign in signs if any(sign in text for text in said))
         lists = _with_signs(said, used) if used else None
         found += [lists] if lists is not None else []
@@ -80,7 +80,7 @@ def find_lists(said: Sequence[str]) -> Lists | None:
 
 def has_plain_sign(said: Sequence[str]) -> bool:
     """Whether some text holds a sign that rarely stands for anything but the end of an entry."""
-    return any(sign in text for text in said for sign in _PLAIN_SIGNS)
+    return any(sign in text for text in said for sign in PLAIN_SIGNS)
 
 
 def _with_signs(said: Sequence[str], signs: tuple[str, ...]) -> Lists | None:
@@ -95,20 +95,20 @@ def _with_signs(said: Sequence[str], signs: tuple[str, ...]) -> Lists | None:
     entries = [entry for cell in several for entry in cell]
     again = sum(counts[entry.casefold()] > 1 for entry in entries)
     # Days and numbers are rarely seen again, but look alike.
-    alike = set(signs) <= {*_PLAIN_SIGNS, _SLASH} and len({_SHAPED.sub("0", entry) for entry in entries}) == 1
+    alike = set(signs) <= {*PLAIN_SIGNS, _SLASH} and len({_SHAPED.sub("0", entry) for entry in entries}) == 1
     # Signs that hardly stand for anything else, short entries in most cells: a list whose entries are seen once only.
     brief = 2 * len(several) >= len(said) > 2 and all(
         len(entry.split()) <= _FEW_WORDS and not entry.endswith(".") for entry in entries
     )
     once = brief and set(signs) <= {";", "|"}
-    maybe = brief and set(signs) <= set(_PLAIN_SIGNS)  # a line break may be one inside a name: it is asked
+    maybe = brief and set(signs) <= set(PLAIN_SIGNS)  # a line break may be one inside a name: it is asked
     if (again < _AGAIN * len(entries) and not alike and not maybe and not labelled(said, signs)) or any(
         len(entry) > _LONGEST for entry in entries
     ):
         return None
     short = all(len(entry.split()) <= _FEW_WORDS and not entry.endswith(".") for entry in counts)
     surely = again >= (_MOSTLY if short else _SURELY) * len(entries)
-    plain = set(signs) <= set(_PLAIN_SIGNS) and surely and len(counts) >= _FEWEST
+    plain = set(signs) <= set(PLAIN_SIGNS) and surely and len(counts) >= _FEWEST
     return Lists(signs, len(several), len(counts), plain or once or labelled(said, signs))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -23,7 +24,7 @@ from kebrin.values.texts import Texts, is_text
 from kebrin.values.wording import text
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Collection, Mapping
 
     from kebrin.table import Table
 
@@ -204,17 +205,12 @@ def _with_one_form(table: Table, name: str, found: Suggestion) -> tuple[Table, d
 
 def _with_lists_split(table: Table) -> tuple[Table, list[dict[str, Any]]]:
     """The table with its one column of lists split, where every sign says list and no amount could be counted twice."""
-    texts = [name for name in table.columns if is_text(table, name)]
-    if not any(has_plain_sign(arrays.distinct_texts(table.data.column(name), _LOOKED_AT)) for name in texts):
-        return table, []
-    lists = {name: found for name, found in suggestions(table).items() if found.meaning == "lists"}
+    lists = _lists_in(table)
     if len(lists) != 1:
-        return table, []
+        return table.remarked([_asked_of(name, found) for name, found in lists.items()]), []
     ((name, found),) = lists.items()
     if not found.conclusive or found.question:
-        signs = ", ".join(map(repr, found.step.get("at", ())))
-        asked = found.question or f"{found.why}; if so, take a step split = {name!r}, at = [{signs}]"
-        return table.remarked([Remark("question", f"{name} may hold several entries in a cell: {asked}", count=1)]), []
+        return table.remarked([_asked_of(name, found)]), []
     said = [str(one) for one in Texts.of(table.data.column(name)).values.to_pylist()]
     at, along = found.step["at"], found.step.get("along", ())
     pairs = labelled(said, at)
@@ -231,6 +227,30 @@ def _with_lists_split(table: Table) -> tuple[Table, list[dict[str, Any]]]:
             table = number(table, other)
             steps.append({"number": other})
     return table, steps
+
+
+def _lists_in(table: Table) -> dict[str, Suggestion]:
+    """The columns whose cells may hold several entries."""
+    texts = [name for name in table.columns if is_text(table, name)]
+    if not any(has_plain_sign(arrays.distinct_texts(table.data.column(name), _LOOKED_AT)) for name in texts):
+        return {}
+    return {name: found for name, found in suggestions(table).items() if found.meaning == "lists"}
+
+
+def _asked_of(name: str, found: Suggestion) -> Remark:
+    signs = ", ".join(map(repr, found.step.get("at", ())))
+    asked = found.question or f"{found.why}; if so, take a step split = {name!r}, at = [{signs}]"
+    return Remark("question", f"{name} may hold several entries in a cell: {asked}", count=1)
+
+
+def list_questions(table: Table, answered: Collection[str]) -> list[Remark]:
+    """What is asked of a finished table whose cells may hold several entries, but for columns that a person has spoken of."""
+    return [
+        replace(one, what=f"{one.what}; if not, state its kind: {name} = 'text'")
+        for name, found in _lists_in(table).items()
+        if name not in answered
+        for one in [_asked_of(name, found)]
+    ]
 
 
 def _pair_names(table: Table, name: str) -> tuple[str, str]:
