@@ -230,12 +230,14 @@ def _heads_what_follows(at: int, words: NDArray[np.bool_], data: NDArray[np.bool
 def _says_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: list[int], at: int) -> bool:
     # Kinds first, then cell by cell up to the first that differs: for nearly all rows that is the first. A heading that
     # is said once ("No.") may be left out the second time.
-    row, kinds = int(rows[at]), sheet.kinds[rows[at], columns]
-    said = kinds != _BLANK
-    first_said = int(columns[said.argmax()])
+    row = int(rows[at])
+    first_said = int(columns[sheet.filled[row, columns].argmax()])
+    text = sheet.text(row, first_said).casefold()
     for place in head:
-        if sheet.text(row, first_said).casefold() != sheet.text(int(rows[place]), first_said).casefold():
+        if text != sheet.text(int(rows[place]), first_said).casefold():
             continue
+        kinds = sheet.kinds[row, columns]
+        said = kinds != _BLANK
         before = sheet.kinds[rows[place], columns]
         if (before[said] == kinds[said]).all() and said.sum() >= _SAID_AGAIN * (before != _BLANK).sum():
             first = int(rows[place])

@@ -342,24 +342,25 @@ def _runs(
     if not _some_run(projected[[line for line in order if line not in passed]], slack):
         return {}
     leaves: list[int] = []
-    sums: dict[int, int] = {}  # rounded prefix sum -> how many leaves it spans; the latest start wins
-    prefix = 0.0
+    sums: dict[int, int] = {}  # prefix sum in grains -> how many leaves it spans; the latest start wins
+    prefix, steps = 0.0, projected.tolist()
     found: dict[int, NDArray[np.intp]] = {}
     grain = slack * 4
     for line in order:
         if line in passed:
             continue
-        wanted = prefix - projected[line]
-        key = round(wanted / grain)
-        start = next((sums[near] for near in (key, key - 1, key + 1) if near in sums), None)
+        key = int((prefix - steps[line]) // grain)
+        start = sums.get(key)
+        if start is None and (start := sums.get(key - 1)) is None:
+            start = sums.get(key + 1)
         if start is not None and _is_sum(search, line, leaves[start:]):
             found[line] = np.sort(np.array(leaves[start:], np.intp))
             continue
         if search.words[line]:
             continue  # it is called a total and does not add up: no part of any other sum
-        sums[round(prefix / grain)] = len(leaves)
+        sums[int(prefix // grain)] = len(leaves)
         leaves.append(line)
-        prefix += projected[line]
+        prefix += steps[line]
     return found
 
 
