@@ -27,7 +27,7 @@ ROUNDS = 3
 OURS = """
 import sys
 from pathlib import Path
-from kebrin.deliver.tables import write_table
+from kebrin.deliver.writing.tables import write_table
 from kebrin.work.stepping import TAKEN
 from kebrin.sources.tables import read_table
 verb, source, target, options = sys.argv[1], sys.argv[2], sys.argv[3], eval(sys.argv[4])

@@ -14,7 +14,8 @@ from openpyxl.styles import Font
 from openpyxl.workbook.defined_name import DefinedName
 
 import kebrin as kb
-from kebrin.deliver.books import file_word, page_names
+from kebrin.deliver.file_names import file_word
+from kebrin.deliver.writing.books import page_names
 
 if TYPE_CHECKING:
     import subprocess

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,9 +12,10 @@ from kebrin.api.report import Report
 from kebrin.api.table import Table
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
-from kebrin.deliver.books import Page
 from kebrin.deliver.guard import check_outputs
-from kebrin.deliver.outputs import Target, targets_of
+from kebrin.deliver.outputs import Target, targets_of, with_findings
+from kebrin.deliver.standing import settled, stale_files, standing
+from kebrin.deliver.writing.books import Page
 from kebrin.errors import OutputError
 from kebrin.plan.reading import parse_plan, read_plan
 from kebrin.plan.running import run_plan
@@ -36,14 +38,12 @@ if TYPE_CHECKING:
 class Run:
     """What a run made: tables and proofs by name, and the outputs that the plan names, in files relative to `base`.
 
-    `reads` are the files that were read beside the sources; `replace` says whether files that Kebrin did not write may be
-    replaced.
+    `reads` are the files that were read beside the sources.
     """
 
     done: tuple[Done, ...]
     outputs: tuple[OutputPlan, ...] = ()
     reads: tuple[Path, ...] = ()
-    replace: bool = False
     base: Path = Path()
 
     @property
@@ -110,14 +110,28 @@ class Run:
                 Target(Path(file), (by_name[table],), (Page("tidy", by_name[table].table),))
                 for table, file in outputs.items()
             ]
+        targets, left = settled(targets)
         for target in targets:
-            publish.refuse_ending(target.path)
+            if not target.database:
+                publish.refuse_ending(target.path)
         sources = [source.file for done in self.done for source in done.proof.sources]
         templates = [target.template for target in targets if target.template is not None]
+        free = {target.path for target in targets if target.if_there not in {"refuse", "leave", "new name"}}
         check_outputs(
-            [target.path for target in targets], [*sources, *self.reads, *templates], replace=replace or self.replace
+            [target.path for target in targets], [*sources, *self.reads, *templates], replace=replace, free=free
         )
-        return tuple(publish.publish_target(target, accept=accept) for target in targets)
+        stale = stale_files(targets)
+        published = [publish.left_standing(target) for target in left]
+        said = [(path.name, publish.remove_stale(path, remove=remove)) for path, remove in stale]
+        there = [standing(target) for target in targets]  # what is refused is refused before the first is written
+        for target, stands in zip(targets, there, strict=True):
+            one = publish.publish_target(with_findings(target, self.done, said), accept=accept, there=stands)
+            said += [(one.path.name, text) for text in one.said]
+            published.append(one)
+        if published and stale:
+            told = tuple(text for _, text in said[: len(stale)])
+            published[0] = dataclasses.replace(published[0], said=(*told, *published[0].said))
+        return tuple(published)
 
 
 @dataclass(frozen=True, eq=False)
@@ -160,9 +174,8 @@ class Plan:
         """
         used = {step.options().get("using") for table in self.model.table.values() for step in table.step} - {None, ""}
         reads = [self.base / str(name) for name in sorted(map(str, used))] + ([self.path] if self.path else [])
-        replace = any(output.replace for output in self.model.output)
         done = tuple(run_plan(self.model, self.base, on_file))
-        return Run(done, self.model.output, tuple(reads), replace, self.base)
+        return Run(done, self.model.output, tuple(reads), self.base)
 
 
 def load_plan(path: str | Path) -> Plan:

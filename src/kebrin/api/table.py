@@ -10,7 +10,7 @@ from kebrin import unpivoting
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.notebook import table_html, values_html
-from kebrin.deliver.tables import write_table
+from kebrin.deliver.writing.tables import write_table
 from kebrin.errors import PlanError, nearest
 from kebrin.table import Table as CoreTable
 from kebrin.values.profile import Profile

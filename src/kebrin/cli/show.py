@@ -236,10 +236,7 @@ def outputs(out: Console, published: Sequence[Published]) -> None:
     heading(out, "Written")
     rows(
         out,
-        [
-            (str(item.path), f"{counted(item.rows, 'row')}; proof in {item.proof_path.name}")
-            for item in published[:_LISTED]
-        ],
+        [(item.place or str(item.path), _became(item)) for item in published[:_LISTED]],
     )
     if len(published) > _LISTED:
         line(out, f"and {len(published) - _LISTED:,} more files")
@@ -250,6 +247,12 @@ def outputs(out: Console, published: Sequence[Published]) -> None:
             good = item.path.with_name(item.path.name.replace(".unproved", ""))
             left = f"{good.name} was left as it was" if good.exists() else f"{good.name} was not written"
             line(out, f"{left}. Look at what does not hold; --accept publishes it all the same.", "bold")
+
+
+def _became(item: Published) -> str:
+    if item.left:
+        return "left as it stands"
+    return f"{counted(item.rows, 'row')}{' added' if item.added else ''}; proof in {item.proof_path.name}"
 
 
 def line(out: Console, text: str, style: str = "") -> None:

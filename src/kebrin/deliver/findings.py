@@ -16,11 +16,15 @@ if TYPE_CHECKING:
     from kebrin.work.joining import Done
 
 
-def findings_of(done: Iterable[Done]) -> Table:
-    """What a person must look at, a row each: the table, the kind, the text, where, and how many; empty if there is nothing."""
+def findings_of(done: Iterable[Done], said: Iterable[tuple[str, str]] = ()) -> Table:
+    """What a person must look at, a row each: the table, the kind, the text, where, and how many; empty if there is nothing.
+
+    `said` are texts about outputs, each behind the name of the file.
+    """
     rows: list[tuple[str, str, str, str, float]] = []
     for part in done:
         rows += _of_proof(part.name, part.proof)
+    rows += [("", "output", text, file, 1.0) for file, text in said]
     return _table(("table", "kind", "text", "where", "count"), list(dict.fromkeys(rows)))
 
 

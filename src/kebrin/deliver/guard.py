@@ -16,7 +16,7 @@ from kebrin.errors import OutputError, Place
 from kebrin.sources.files import digest
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Container, Iterable, Sequence
 
 #: What a drawn map says of its maker.
 PICTURE_SIGN = b"Kebrin sheet map"
@@ -40,13 +40,16 @@ def unproved_path(path: Path) -> Path:
     return path.with_name(f"{path.stem}.unproved{path.suffix}")
 
 
-def check_outputs(outputs: Sequence[Path], reads: Iterable[str | Path], *, replace: bool = False) -> None:
+def check_outputs(
+    outputs: Sequence[Path], reads: Iterable[str | Path], *, replace: bool = False, free: Container[Path] = ()
+) -> None:
     """Refuse outputs that would lose a file, before anything is written.
 
     Args:
         outputs: the data files that will be written.
         reads: every file that the run has read: reports, code lists, rates, wanted rows, the plan.
         replace: whether files that Kebrin did not write, or that were changed since, may be replaced.
+        free: outputs of which the plan says that what stands there may change.
 
     Raises:
         OutputError: an output is a source or another output, or stands where something else is.
@@ -63,7 +66,7 @@ def check_outputs(outputs: Sequence[Path], reads: Iterable[str | Path], *, repla
                     "two outputs of this run would be one file", Place(str(path)), why=f"{other} is written too",
                     do="Give each output a name of its own",
                 )  # fmt: skip
-        if not replace:
+        if not replace and path not in free:
             for one in (path, unproved_path(path)):
                 refuse_foreign(one)
 
@@ -118,7 +121,7 @@ def refuse_foreign(path: Path) -> None:
     )
     raise OutputError(
         "the output would replace another file", Place(str(path)), why=why,
-        do="Name another file, move it away, or take --replace",
+        do="Name another file, move it away, take --replace, or say in the plan what becomes of it (if_there)",
     )  # fmt: skip
 
 

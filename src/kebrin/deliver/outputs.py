@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.deliver.books import Page, file_word
+from kebrin.deliver.file_names import file_word, filled, standing_like
 from kebrin.deliver.findings import counts_of, findings_of
-from kebrin.deliver.tables import TextForm
+from kebrin.deliver.writing.books import Page
+from kebrin.deliver.writing.tables import TextForm
 from kebrin.errors import OutputError, Place
 from kebrin.proof import Proof
 from kebrin.shape.choosing import rows_of
@@ -17,8 +19,7 @@ from kebrin.shape.groups import groups_of
 from kebrin.work.joining import Done
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Mapping, Sequence
-    from pathlib import Path
+    from collections.abc import Iterable, Iterator, Mapping, Sequence
 
     from kebrin.plan.model import OutputPlan
     from kebrin.table import Table
@@ -29,10 +30,10 @@ _LINE_ENDS = {"lf": "\n", "crlf": "\r\n"}
 
 @dataclass(frozen=True, eq=False)
 class Target:
-    """One file to write.
+    """One file to write, or one table of a database.
 
     Attributes:
-        path: the file.
+        path: the file; for a database the name that its proof bears.
         done: the tables that it is made of, with their proofs.
         pages: what stands in it; for anything but a workbook there is one.
         form: how delimited text is written.
@@ -40,6 +41,14 @@ class Target:
         at: the place there.
         turned: whether rows go into columns there.
         headings: whether the column names are put there too.
+        if_there: what becomes of a file that stands there.
+        stale: whether what no value owns any more is removed.
+        pattern: the name as the plan states it, if there is a file for each value.
+        what: whether it holds a table, the findings or the counts.
+        metadata: whether its columns are described beside it.
+        database: the address of a database.
+        into: what the table is called there.
+        key: the columns that tell its rows apart.
     """
 
     path: Path
@@ -50,6 +59,14 @@ class Target:
     at: str = ""
     turned: bool = False
     headings: bool = False
+    if_there: str = "refuse"
+    stale: str = "tell"
+    pattern: str = ""
+    what: str = "table"
+    metadata: bool = False
+    database: str = ""
+    into: str = ""
+    key: tuple[str, ...] = ()
 
     @property
     def is_plain(self) -> bool:
@@ -62,56 +79,76 @@ class Target:
 
 
 def targets_of(outputs: Sequence[OutputPlan], done: Iterable[Done], base: Path) -> list[Target]:
-    """The files to write, in the order in which they are first named.
+    """The files to write, in the order in which they are first named; findings and counts last.
 
     Raises:
-        OutputError: a table of a value has no file of its own, or there are too many values.
+        OutputError: a table of a value has no file of its own, there are too many values, or a key is not one.
     """
     tables = {one.name: one for one in done}
     found: dict[Path, Target] = {}
     for output in outputs:
-        for path, own, pages in _parts(output, tables, base):
-            before = found.get(path)
-            if before is None:
-                form = TextForm(output.delimiter, output.encoding, _LINE_ENDS[output.line_ends], output.mark)
-                template = base / output.template if output.template else None
-                found[path] = Target(path, own, pages, form, template, output.at, output.turned, output.headings)
-            else:
-                more = tuple(one for one in own if one not in before.done)
-                found[path] = Target(path, (*before.done, *more), (*before.pages, *pages), before.form)
-    return list(found.values())
+        for target in _targets(output, tables, base):
+            _refuse_no_key(target)
+            before = found.get(target.path)
+            found[target.path] = target if before is None else _with_pages(before, target)
+    return sorted(found.values(), key=lambda target: target.what == "findings")
 
 
-def _parts(
-    output: OutputPlan, tables: Mapping[str, Done], base: Path
-) -> Iterable[tuple[Path, tuple[Done, ...], tuple[Page, ...]]]:
-    if output.what != "table":
+def with_findings(target: Target, done: Iterable[Done], said: Sequence[tuple[str, str]]) -> Target:
+    """A target whose findings know of what was said while the others were written."""
+    if target.what != "findings":
+        return target
+    made = findings_of(done, said)
+    return replace(
+        target, done=(Done("findings", made, Proof("findings")),), pages=(replace(target.pages[0], table=made),)
+    )
+
+
+def _with_pages(before: Target, more: Target) -> Target:
+    """A workbook with more sheets."""
+    said = ("if_there", "stale", "form")
+    other = next((name for name in said if getattr(before, name) != getattr(more, name)), "")
+    if other or before.path.suffix.lower() not in {".xlsx", ".ods"} or before.template or more.template:
+        raise OutputError(
+            "two outputs of this run would be one file", Place(str(before.path)),
+            why=f"they say different things of {other!r}" if other else "only sheets of a workbook go into one file",
+            do="Say the same of both" if other else "Give each output a name of its own",
+        )  # fmt: skip
+    own = tuple(one for one in more.done if one not in before.done)
+    return replace(before, done=(*before.done, *own), pages=(*before.pages, *more.pages), what="table")
+
+
+def _targets(output: OutputPlan, tables: Mapping[str, Done], base: Path) -> Iterator[Target]:
+    if output.what == "table":
+        done = tables[output.table]
+    else:
         made = (findings_of if output.what == "findings" else counts_of)(tables.values())
-        own = Done(output.what, made, Proof(output.what))
-        yield base / output.file, (own,), (Page(output.sheet or output.what, made),)
+        done = Done(output.what, made, Proof(output.what))
+    if output.database:
+        into = output.into or done.name
+        path = base / f"{file_word(into)}.database"
+        yield replace(_target(output, path, done, (), base), pages=(Page(into, done.table),), into=into)
         return
-    done = tables[output.table]
+    name = filled(output.file, done.table, base)
     if not output.by:
-        yield (
-            base / output.file,
-            (done,),
-            (Page(output.sheet or output.table, done.table, output.sheet if output.heading else ""),),
-        )
+        page = Page(output.sheet or done.name, done.table, output.sheet if output.heading else "")
+        yield _target(output, base / name, done, (page,), base)
         return
     groups = _by_value(done.table, output.by)
-    if "{value}" not in output.file:
-        if len(groups) > _MOST_PAGES:
-            raise OutputError(
-                f"{output.by!r} has {len(groups):,} values, a sheet each", Place(output.file),
-                why=f"at most {_MOST_PAGES:,} are written",
-                do="Write a file for each: put {value} into the file's name",
-            )  # fmt: skip
-        yield (
-            base / output.file,
-            (done,),
-            tuple(Page(value, part, value if output.heading else "") for value, part in groups),
-        )
+    if "{value}" in output.file:
+        yield from _files(output, base, name, done, groups)
         return
+    if len(groups) > _MOST_PAGES:
+        raise OutputError(
+            f"{output.by!r} has {len(groups):,} values, a sheet each", Place(output.file),
+            why=f"at most {_MOST_PAGES:,} are written",
+            do="Write a file for each: put {value} into the file's name",
+        )  # fmt: skip
+    pages = tuple(Page(value, part, value if output.heading else "") for value, part in groups)
+    yield _target(output, base / name, done, pages, base)
+
+
+def _files(output: OutputPlan, base: Path, name: str, done: Done, groups: list[tuple[str, Table]]) -> Iterator[Target]:
     if len(groups) > _MOST_FILES:
         raise OutputError(
             f"{output.by!r} has {len(groups):,} values, a file each", Place(output.file),
@@ -126,7 +163,54 @@ def _parts(
             word = f"{file_word(value)}_{count}"
         taken.add(word.casefold())
         page = Page(output.sheet or value, part, value if output.heading else "")
-        yield base / output.file.replace("{value}", word), (done,), (page,)
+        path = base / name.replace("{value}", word)
+        yield replace(_target(output, path, done, (page,), base), pattern=str(base / name))
+
+
+def _target(output: OutputPlan, path: Path, done: Done, pages: tuple[Page, ...], base: Path) -> Target:
+    """A target with all that the plan says of it."""
+    return Target(
+        path, (done,), pages, TextForm(output.delimiter, output.encoding, _LINE_ENDS[output.line_ends], output.mark),
+        template=base / output.template if output.template else None, at=output.at, turned=output.turned,
+        headings=output.headings, if_there=output.if_there, stale=output.stale, what=output.what, metadata=output.metadata,
+        database=output.database, key=output.key,
+    )  # fmt: skip
+
+
+def _refuse_no_key(target: Target) -> None:
+    """Refuse columns as a key that do not tell the rows apart."""
+    table = target.pages[0].table
+    for name in target.key:
+        table.refuse_absent(name, "key")
+        if table.data.column(name).null_count:
+            raise OutputError(
+                f"{name!r} is part of the key and is missing on some rows", Place(str(target.path)),
+                why=f"it is missing on {table.data.column(name).null_count:,} rows", do="Choose columns that are always filled",
+            )  # fmt: skip
+    if not target.key:
+        return
+    groups = groups_of(table, list(target.key))
+    if len(groups) < len(table):
+        sizes = np.bincount(groups.of, minlength=len(groups))
+        at = int(sizes.argmax())
+        shown = ", ".join(f"{name} {groups.columns[name][at].as_py()!r}" for name in target.key)
+        raise OutputError(
+            f"the key {', '.join(target.key)} does not tell the rows apart", Place(str(target.path)),
+            why=f"{int(sizes[at]):,} rows have {shown}", do="Add the column in which they differ",
+        )  # fmt: skip
+
+
+def ownerless(targets: Iterable[Target]) -> Iterator[tuple[Target, Path]]:
+    """The files that a pattern finds there, other than those that are written now; with the target that shares their pattern."""
+    by_pattern: dict[str, list[Target]] = {}
+    for target in targets:
+        if target.pattern:
+            by_pattern.setdefault(target.pattern, []).append(target)
+    for pattern, group in by_pattern.items():
+        written = {target.path.name.casefold() for target in group}
+        for _, path in standing_like(Path(pattern).name, Path(pattern).parent):
+            if path.name.casefold() not in written and not path.name.endswith(".proof.json"):
+                yield group[0], path
 
 
 def _by_value(table: Table, name: str) -> list[tuple[str, Table]]:

@@ -4,15 +4,23 @@ from __future__ import annotations
 
 import json
 import os
-from dataclasses import dataclass, replace
+from contextlib import suppress
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal, cast
 
 from kebrin.deliver.atomic import whole_files
-from kebrin.deliver.books import Page, put_into, write_book
 from kebrin.deliver.guard import is_own, proof_path, refuse_sources, unproved_path
 from kebrin.deliver.outputs import Target
-from kebrin.deliver.tables import WRITERS, refuse_too_large, write_table
+from kebrin.deliver.standing import Standing, sources_of, standing
+from kebrin.deliver.writing.appending import add_to
+from kebrin.deliver.writing.books import Page, write_book
+from kebrin.deliver.writing.database import put_into_database, shown_address
+from kebrin.deliver.writing.documents import write_document
+from kebrin.deliver.writing.metadata import metadata, metadata_path
+from kebrin.deliver.writing.renewing import add_rows, renew_sheets
+from kebrin.deliver.writing.tables import WRITERS, TextForm, refuse_too_large, write_table
+from kebrin.deliver.writing.templates import put_into
 from kebrin.errors import OutputError, Place
 from kebrin.sources.files import digest
 
@@ -24,7 +32,8 @@ if TYPE_CHECKING:
 class Published:
     """Where a table went; `held_back` if its proof does not hold and it stands beside the last good one.
 
-    `said` is what a person should look at in a prepared workbook.
+    `said` is what a person should look at: what did not fit into a prepared workbook, what no value owns any more. `left` is
+    true of a file that was left as it stands, `added` of one that rows were added to; `place` names a table of a database.
     """
 
     table: str
@@ -34,6 +43,9 @@ class Published:
     rows: int = 0
     traceable: bool = False
     said: tuple[str, ...] = ()
+    left: bool = False
+    added: bool = False
+    place: str = ""
 
 
 def refuse_ending(path: Path) -> None:
@@ -55,72 +67,136 @@ def publish(done: Done, path: Path, *, accept: bool = False) -> Published:
     return publish_target(Target(path, (done,), (Page("tidy", done.table),)), accept=accept)
 
 
-def publish_target(target: Target, *, accept: bool = False) -> Published:
+def publish_target(target: Target, *, accept: bool = False, there: Standing | None = None) -> Published:
     """Write a file and its proof; what is made of a table whose proof does not hold is held back unless accepted.
 
     The last good output is left alone when the new one is held back; a held back one is removed when its successor is
     published.
 
     Raises:
-        OutputError: the output is a source, its ending is not known, or it can't be written.
+        OutputError: the output is a source, its ending is not known, its columns are others than those it is added to, or it
+            can't be written.
     """
     path = target.path
-    refuse_ending(path)
+    if not target.database:
+        refuse_ending(path)
     read = [source.file for done in target.done for source in done.proof.sources]
     refuse_sources(path, [*read, *([target.template] if target.template else [])])
     holds = all(done.proof.holds for done in target.done)
     held_back = not holds and not accept
     written = unproved_path(path) if held_back else path
     done = [replace(one, proof=replace(one.proof, accepted=accept and not one.proof.holds)) for one in target.done]
-    with whole_files([written, proof_path(written)]) as (part, proof_part):
-        said = _write(target, part, written)
-        proof_part.write_text(_proof_text(target, done, written.name, part, written.parent), "utf-8")
+    there = Standing() if held_back else standing(target) if there is None else there
+    if target.database:
+        said: list[str] = []
+        if not held_back:
+            page = target.pages[0]
+            choice = cast("Literal['refuse', 'replace', 'append']", target.if_there)
+            put_into_database(
+                page.table, target.database, target.into, key=target.key, standing=choice, folder=path.parent
+            )
+        with whole_files([proof_path(written)]) as (proof_part,):
+            proof_part.write_text(_proof_text(target, done, written, None, there), "utf-8")
+    else:
+        beside = [metadata_path(written)] if target.metadata else []
+        with whole_files([written, *beside, proof_path(written)]) as (part, *more, proof_part):
+            said = _write(target, part, written, there)
+            for one in more:
+                one.write_text(metadata(target.pages[0].table, written.name, target.form, target.key), "utf-8")
+            proof_part.write_text(_proof_text(target, done, written, part, there), "utf-8")
     if not held_back:
-        stale = unproved_path(path)
-        if is_own(stale):
-            stale.unlink(missing_ok=True)
-            proof_path(stale).unlink(missing_ok=True)
-    rows = sum(len(page.table) for page in target.pages)
-    names = ", ".join(one.name for one in target.done)
+        _remove(unproved_path(path))
     return Published(
-        names,
-        written,
-        proof_path(written),
-        held_back,
-        rows,
-        target.is_plain and bool(target.done[0].table.measures),
-        tuple(said),
-    )
+        ", ".join(one.name for one in target.done), written, proof_path(written), held_back,
+        sum(len(page.table) for page in target.pages),
+        target.is_plain and not there.adds and not target.database and bool(target.done[0].table.measures),
+        (*said, *_of_stale_sheets(target, there)), added=there.adds,
+        place=f"{target.into} in {shown_address(target.database)}" if target.database else "",
+    )  # fmt: skip
 
 
-def _write(target: Target, part: Path, shown: Path) -> list[str]:
+def left_standing(target: Target) -> Published:
+    """A target whose file is left as it stands."""
+    names = ", ".join(one.name for one in target.done)
+    return Published(names, target.path, proof_path(target.path), held_back=False, left=True)
+
+
+def remove_stale(path: Path, *, remove: bool) -> str:
+    """What is said of a file that no value owns any more; it is removed if asked, its proof with it."""
+    if remove:
+        _remove(path)
+        return f"{path.name} was written by an earlier run and no row has its value now: it was removed"
+    return f'{path.name} was written by an earlier run and no row has its value now; stale = "remove" takes it away'
+
+
+def _remove(path: Path) -> None:
+    """Take away a file that Kebrin wrote, and what stands beside it."""
+    if is_own(path):
+        for one in (path, metadata_path(path), proof_path(path)):
+            with suppress(OSError):
+                one.unlink(missing_ok=True)
+
+
+def _of_stale_sheets(target: Target, there: Standing) -> list[str]:
+    gone = target.stale == "remove"
+    return [
+        f"sheet {name!r} of an earlier run is in no table now"
+        + (": it was taken out" if gone else '; stale = "remove" takes it away')
+        for name in there.stale
+    ]
+
+
+def _write(target: Target, part: Path, shown: Path, there: Standing) -> list[str]:
     """Write a file's data; what a person should look at is given back."""
+    page = target.pages[0]
     if target.template is not None:
-        page = target.pages[0]
         return put_into(target.template, target.at, page.table, part, turned=target.turned, headings=target.headings)
     kind = target.path.suffix.lower()
-    if kind == ".xlsx":
-        for page in target.pages:
-            refuse_too_large(page.table, shown)
-        write_book(target.pages, part)
+    if kind in {".xlsx", ".ods"}:
+        for one in target.pages:
+            refuse_too_large(one.table, shown)
+        if kind == ".ods":
+            write_document(target.pages, part)
+        elif there.adds:
+            add_rows(target.pages, target.path, part)
+        elif there.renew:
+            gone = there.stale if target.stale == "remove" else ()
+            renew_sheets(target.pages, target.path, part, gone=gone)
+        else:
+            write_book(target.pages, part)
+    elif there.adds:
+        add_to(page.table, target.path, part, form=target.form, name=target.done[0].name)
     else:
-        page = target.pages[0]
         write_table(page.table, part, kind=kind, shown=shown, form=target.form, name=target.done[0].name)
     return []
 
 
-def _proof_text(target: Target, done: list[Done], name: str, written: Path, folder: Path) -> str:
-    whole = done[0] if target.is_plain else None
+def _proof_text(target: Target, done: list[Done], written: Path, part: Path | None, there: Standing) -> str:
+    whole = done[0] if target.is_plain and not there.adds and not target.database else None
     plain = done[0].proof.to_plain() if len(done) == 1 else _several(done)
     plain["output"] = {
-        "file": name, "sha256": digest(written), "rows": sum(len(page.table) for page in target.pages),
+        "file": written.name, "sha256": digest(part) if part else "", "rows": sum(len(page.table) for page in target.pages),
         "columns": list(whole.table.columns) if whole else [], "measures": list(whole.table.measures) if whole else [],
     }  # fmt: skip
+    if target.form != TextForm():
+        plain["output"]["form"] = asdict(target.form)
+    if target.pages[0].heading:
+        plain["output"]["above"] = 2
+    if target.database:
+        plain["output"]["table of the database"] = target.into
+    if target.pattern:
+        plain["output"]["for each"] = Path(target.pattern).name
+    if target.if_there == "append":
+        plain["output"]["runs"] = [*map(list, there.runs), list(sources_of(target))]
     if not whole:
-        plain["output"]["sheets"] = [{"sheet": page.name, "rows": len(page.table)} for page in target.pages]
+        kept = there.stale if there.renew and target.stale == "tell" else ()
+        plain["output"]["sheets"] = [
+            *({"sheet": page.name, "rows": len(page.table)} for page in target.pages),
+            *({"sheet": name, "of an earlier run": True} for name in kept),
+        ]
     # The sources as seen from the output, so that a trace works from any folder.
     for source in plain["sources"]:
-        source["from here"] = _seen_from(folder, source["file"])
+        source["from here"] = _seen_from(written.parent, source["file"])
     plain["origin"] = whole.table.origins.to_plain() if whole else []
     return json.dumps(plain, ensure_ascii=False, indent=1) + "\n"
 

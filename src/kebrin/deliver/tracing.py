@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import csv
 import json
+import sqlite3
+from contextlib import closing
 from dataclasses import dataclass
+from itertools import islice
 from typing import TYPE_CHECKING, Any
 
-import pyarrow as pa
-
-from kebrin.cells import Kind
+from kebrin.cells import Kind, as_label
 from kebrin.deliver.guard import proof_path
+from kebrin.deliver.writing.tables import TextForm
 from kebrin.errors import Place, PlanError, SourceError, nearest
 from kebrin.sources import read
 from kebrin.sources.files import digest, first_bytes
 from kebrin.table import Origin
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
     from pathlib import Path
 
     from kebrin.table import CellOrigin
@@ -48,7 +52,7 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
     """The source cell behind a value of a written output.
 
     Args:
-        output: a .csv, .parquet or .xlsx that Kebrin wrote, with its proof beside it.
+        output: a file of one table that Kebrin wrote, with its proof beside it.
         row: the table's row, counted from 1, the heading not counted.
         column: the measure column; may be left out if there is one only.
 
@@ -79,7 +83,9 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
     inside = origin.row < sheet.shape[0] and origin.column < sheet.shape[1]
     said = sheet.at(origin.row, origin.column) if inside else None
     kind = Kind(int(sheet.kinds[origin.row, origin.column])).word if inside else Kind.BLANK.word
-    return Trace(str(output), row, column, _record(output, row - 1), origin, said, kind, changed)
+    form = TextForm(**proof["output"].get("form", {}))
+    record = _record(output, row - 1, form, int(proof["output"].get("above", 0)))
+    return Trace(str(output), row, column, record, origin, said, kind, changed)
 
 
 def _proof_of(output: Path) -> dict[str, Any]:
@@ -124,35 +130,53 @@ def _measure(output: Path, column: str, measures: list[str], columns: list[str])
     raise PlanError(what, Place(str(output)), why=why, do=f"Did you mean {near!r}?" if near else "Name one of them")
 
 
-def _record(output: Path, row: int) -> dict[str, Any]:
-    if output.suffix.lower() == ".parquet":
-        import pyarrow.parquet as pq
-
-        record: dict[str, Any] = pq.ParquetFile(output).read().slice(row, 1).to_pylist()[0]
-        return record
-    if output.suffix.lower() == ".xlsx":
-        sheet = read(output)["tidy"]
-        heads = [sheet.text(0, column) for column in range(sheet.shape[1])]
-        values = [sheet.at(row + 1, column) for column in range(sheet.shape[1])]
-        return dict(zip(heads, (None if value == "" else value for value in values), strict=True))
-    import pyarrow.csv as arrow_csv
-
-    parse = arrow_csv.ParseOptions(newlines_in_values=True)
-    with arrow_csv.open_csv(output, parse_options=parse, convert_options=_all_text(output)) as batches:
-        before = 0
-        for batch in batches:
-            if row < before + batch.num_rows:
-                found: dict[str, Any] = batch.slice(row - before, 1).to_pylist()[0]
-                return {name: value or None for name, value in found.items()}
-            before += batch.num_rows
-    raise PlanError(f"there is no row {row + 1:,}", Place(str(output)))
+def _record(output: Path, row: int, form: TextForm, above: int) -> dict[str, Any]:
+    """A row of an output (from 0); `above` lines stand above the headings of a workbook."""
+    reading = {
+        ".parquet": _from_parquet,
+        ".xlsx": _from_workbook,
+        ".ods": _from_workbook,
+        ".jsonl": _from_lines,
+        ".sqlite": _from_sqlite,
+    }
+    ending = output.suffix.lower()
+    if ending in reading:
+        return reading[ending](output, row, above)
+    with output.open(encoding=form.codec, newline="") as text:
+        lines = csv.reader(text, delimiter=form.delimiter)
+        heads = next(lines)
+        values = next(islice(lines, row, None))
+    return {head: value or None for head, value in zip(heads, values, strict=True)}
 
 
-def _all_text(output: Path) -> Any:
-    import csv
+def _from_parquet(output: Path, row: int, _: int) -> dict[str, Any]:
+    import pyarrow.parquet as pq
 
-    import pyarrow.csv as arrow_csv
+    record: dict[str, Any] = pq.ParquetFile(output).read().slice(row, 1).to_pylist()[0]
+    return record
 
-    with output.open(encoding="utf-8", newline="") as file:
-        heads = next(csv.reader(file))
-    return arrow_csv.ConvertOptions(column_types=dict.fromkeys(heads, pa.string()))
+
+def _from_workbook(output: Path, row: int, above: int) -> dict[str, Any]:
+    from python_calamine import CalamineWorkbook
+
+    lines = CalamineWorkbook.from_path(output).get_sheet_by_index(0).to_python(skip_empty_area=False)
+    values = [None if value == "" else value for value in lines[above + row + 1]]
+    return dict(zip(map(as_label, lines[above]), values, strict=True))
+
+
+def _from_lines(output: Path, row: int, _: int) -> dict[str, Any]:
+    with output.open(encoding="utf-8") as text:
+        record: dict[str, Any] = json.loads(next(islice(text, row, None)))
+    return record
+
+
+def _from_sqlite(output: Path, row: int, _: int) -> dict[str, Any]:
+    with closing(sqlite3.connect(output)) as base:
+        base.row_factory = sqlite3.Row
+        name = next(base.execute("SELECT name FROM sqlite_master WHERE type = 'table'"))[0].replace('"', '""')
+        return dict(next(base.execute(f'SELECT * FROM "{name}" LIMIT 1 OFFSET ?', (row,))))  # noqa: S608 - quoted
+
+
+_READING: dict[str, Callable[[Path, int, int], dict[str, Any]]] = {
+    ".parquet": _from_parquet, ".xlsx": _from_workbook, ".ods": _from_workbook, ".jsonl": _from_lines, ".sqlite": _from_sqlite,
+}  # fmt: skip

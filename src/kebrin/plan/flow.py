@@ -71,4 +71,7 @@ def _target(output: OutputPlan, name: str) -> str:
     more += [f"sheet {output.sheet!r}"] if output.sheet else []
     more += [f"one for each {output.by}"] if output.by else []
     more += [f"into {output.template} at {output.at}"] if output.template else []
-    return output.file + (f" ({'; '.join(more)})" if more else "")
+    where = output.file
+    if output.database:  # what stands before the @ may be a password
+        where = f"table {output.into or output.table!r} of {output.database.rpartition('@')[2]}"
+    return where + (f" ({'; '.join(more)})" if more else "")

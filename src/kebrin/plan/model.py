@@ -12,7 +12,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_valida
 from kebrin.plan.steps import DetailStep, LookupStep, Step
 from kebrin.work.places import FieldPlace
 
-OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx", ".jsonl", ".sqlite")
+OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx", ".ods", ".jsonl", ".sqlite")
 
 
 class _Strict(BaseModel):
@@ -178,38 +178,57 @@ class ProofPlan(_Strict):
 
 
 class OutputPlan(_Strict):
-    """One file to write: the table, and a name that ends in .csv, .parquet, .xlsx, .jsonl or .sqlite.
+    """One file to write: the table, and a name that ends in .csv, .parquet, .xlsx, .ods, .jsonl or .sqlite; or a database.
 
-    With `replace`, files that Kebrin did not write, or that were changed since, may be replaced. Outputs with one name that ends
-    in .xlsx are sheets of one workbook, in the plan's order, each named by `sheet` or as its table. `by` writes a sheet for
-    each value of a column, or a file for each if the name holds `{value}`; with `heading` the value stands above. `what` writes
-    the findings (what a person must look at) or the counts (of cells, rows and sums) of the whole run instead of a table.
-    `delimiter`, `encoding`, `line_ends` and `mark` (a byte order mark) are those of a .csv. `template` names a prepared
-    workbook whose formats, formulas and charts stay, and `at` the place there that the values go to: a defined name, or a cell as
-    in `Board!B4`; `turned` puts rows into columns, `headings` puts the column names first.
+    Outputs with one name that ends in .xlsx or .ods are sheets of one workbook, in the plan's order, each named by `sheet` or as
+    its table. `by` writes a sheet for each value of a column, or a file for each if the name holds `{value}`; with `heading` the
+    value stands above. A name may also hold `{run date}`, `{run time}`, `{number}` (the next that is free) and the name of any
+    column that says the same on all rows, as in `traffic_{month}.csv`.
+
+    `if_there` says what becomes of a file that stands there: "refuse" (only what Kebrin itself wrote, and nobody changed since,
+    is replaced), "replace", "append" the rows to those of the same columns, take a "new name", "leave" it as it is, or, in a
+    workbook, "keep other sheets" than those that are written. `stale` is for sheets and files that the run before wrote for a
+    value that no row has now: "tell", or "remove".
+
+    `what` writes the findings (what a person must look at) or the counts (of cells, rows and sums) of the whole run instead of a
+    table. `delimiter`, `encoding`, `line_ends` and `mark` (a byte order mark) are those of a .csv; with `metadata` its columns
+    are described beside it as the W3C has it for tables on the web. `template` names a prepared workbook whose formats, formulas
+    and charts stay, and `at` the place there that the values go to: a defined name, or a cell as in `Board!B4`; `turned` puts
+    rows into columns, `headings` puts the column names first.
+
+    `database` is an address as in `sqlite:///traffic.db`, or `env:NAME` for one in the environment; the table is called `into`
+    there, or as it is here. `key` names columns that tell the rows apart: it is checked, stated in metadata, and the key in a
+    database.
     """
 
     table: str = ""
-    file: str
-    replace: bool = False
+    file: str = ""
+    if_there: Literal["refuse", "replace", "append", "new name", "leave", "keep other sheets"] = "refuse"
     sheet: str = ""
     by: str = ""
     heading: bool = False
+    stale: Literal["tell", "remove"] = "tell"
     what: Literal["table", "findings", "counts"] = "table"
     delimiter: Annotated[str, Field(min_length=1, max_length=1)] = ","
     encoding: str = "utf-8"
     line_ends: Literal["lf", "crlf"] = "lf"
     mark: bool = False
+    metadata: bool = False
     template: str = ""
     at: str = ""
     turned: bool = False
     headings: bool = False
+    database: str = ""
+    into: str = ""
+    key: tuple[str, ...] = ()
 
     @field_validator("file")
     @classmethod
     def _known_ending(cls, value: str) -> str:
-        if not value.lower().endswith(OUTPUT_ENDINGS):
+        if value and not value.lower().endswith(OUTPUT_ENDINGS):
             raise ValueError(f"the file must end in {', '.join(OUTPUT_ENDINGS)}")
+        if value.count("{value}") > 1 or "{value}" in value.rpartition("/")[0]:
+            raise ValueError("{value} stands once, in the last part of the name")
         return value
 
     @field_validator("encoding")
@@ -223,17 +242,35 @@ class OutputPlan(_Strict):
 
     @model_validator(mode="after")
     def _fits_together(self) -> OutputPlan:
-        book = self.file.lower().endswith(".xlsx")
+        if bool(self.file) == bool(self.database):
+            raise ValueError("an output is a file or a database: name the one or the other")
         if self.what == "table" and not self.table:
             raise ValueError("'table' is missing: name the table that is written")
         if self.what != "table" and (self.table or self.by):
             raise ValueError(f"{self.what} are those of the whole run: leave table and by out")
         if bool(self.template) != bool(self.at):
             raise ValueError("template and at go together: the prepared workbook, and the place in it")
-        if (self.sheet or self.heading or self.template) and not book:
-            raise ValueError("sheet, heading and template are those of a workbook: the file must end in .xlsx")
+        if self.database and (self.by or self.if_there not in {"refuse", "replace", "append"}):
+            raise ValueError("a database takes a whole table; if_there is refuse, replace or append")
+        if self.into and not self.database:
+            raise ValueError("into names a table of a database: name the database, or leave it out")
+        return self._fits_its_kind()
+
+    def _fits_its_kind(self) -> OutputPlan:
+        ending = self.file.lower().rpartition(".")[2]
+        book = ending in {"xlsx", "ods"}
+        if (self.sheet or self.heading) and not book:
+            raise ValueError("sheet and heading are those of a workbook: the file must end in .xlsx or .ods")
+        if (self.template or self.if_there == "keep other sheets") and ending != "xlsx":
+            raise ValueError('template and "keep other sheets" are those of a workbook: the file must end in .xlsx')
+        if self.if_there == "append" and (ending == "ods" or self.template):
+            raise ValueError("rows can't be appended to an .ods or a template")
+        if self.metadata and ending != "csv":
+            raise ValueError("metadata stands beside delimited text: the file must end in .csv")
         if self.by and not book and "{value}" not in self.file:
             raise ValueError("by needs a workbook, or a file's name that holds {value}")
+        if "{value}" in self.file and not self.by:
+            raise ValueError("{value} is that of a column: state by")
         return self
 
 

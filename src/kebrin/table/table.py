@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     import pandas as pd
+    import polars as pl
 
     from kebrin.table.origin import CellOrigin
     from kebrin.table.remarks import Remark
@@ -187,6 +188,12 @@ class Table:
         """A pandas frame; labels become categories. Needs the extra `kebrin[pandas]`."""
         frame: pd.DataFrame = self.data.to_pandas()
         return frame
+
+    def to_polars(self) -> pl.DataFrame:
+        """A polars frame, by the Arrow protocol; labels become categories. Needs the extra `kebrin[polars]`."""
+        import polars as pl
+
+        return pl.DataFrame(self)
 
     def __arrow_c_stream__(self, requested_schema: object = None) -> object:
         return self.data.__arrow_c_stream__(requested_schema)

@@ -1,4 +1,4 @@
-"""Tables as files: .csv, .parquet, .xlsx, .jsonl, .sqlite; one function per format, chosen by the file's ending."""
+"""Tables as files: .csv, .parquet, .xlsx, .ods, .jsonl, .sqlite; one function per format, chosen by the file's ending."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import json
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TextIO
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 _BATCH = 65_536
 # Letters in one cell of a workbook, by the format's own limit.
 _LONGEST_XLSX_TEXT = 32_767
-_MOST_XLSX_ROWS = 1_048_575
+_MOST_XLSX_ROWS, _MOST_XLSX_COLUMNS = 1_048_575, 16_384
 _NEEDS_QUOTES = (",", '"', "\n", "\r")
 
 
@@ -65,7 +65,7 @@ def write_table(
             f"tables are not written as {ending or 'a file without an ending'!r}", Place(str(path)),
             why=f"the endings known are {', '.join(WRITERS)}", do="Name the output with one of these",
         )  # fmt: skip
-    if ending == ".xlsx":
+    if ending in {".xlsx", ".ods"}:
         refuse_too_large(table, shown or path)
     if ending == ".csv" and form is not None and form != TextForm():
         _text(table, path, form, shown or path)
@@ -79,14 +79,19 @@ def refuse_too_large(table: Table, shown: Path) -> None:
     """Refuse what a sheet of a workbook can't hold."""
     if len(table) > _MOST_XLSX_ROWS:
         raise OutputError(
-            f"the table has {len(table):,} rows", Place(str(shown)), why=f"an .xlsx sheet holds {_MOST_XLSX_ROWS:,} of them",
-            do="Write .parquet or .csv",
+            f"the table has {len(table):,} rows", Place(str(shown)),
+            why=f"a sheet of a workbook holds {_MOST_XLSX_ROWS:,} of them", do="Write .parquet or .csv",
+        )  # fmt: skip
+    if len(table.columns) > _MOST_XLSX_COLUMNS:
+        raise OutputError(
+            f"the table has {len(table.columns):,} columns", Place(str(shown)),
+            why=f"a sheet of a workbook holds {_MOST_XLSX_COLUMNS:,} of them", do="Put fewer values across, or write .csv",
         )  # fmt: skip
     for name, longest in _longest_texts(table):
         if longest > _LONGEST_XLSX_TEXT:
             raise OutputError(
                 f"a text in the column {name!r} has {longest:,} letters", Place(str(shown)),
-                why=f"a cell of an .xlsx sheet holds {_LONGEST_XLSX_TEXT:,} of them", do="Write .parquet or .csv",
+                why=f"a cell of a workbook holds {_LONGEST_XLSX_TEXT:,} of them", do="Write .parquet or .csv",
             )  # fmt: skip
 
 
@@ -98,15 +103,15 @@ def _csv(table: Table, path: Path) -> None:
         options = arrow_csv.WriteOptions(quoting_style="none", quoting_header="none")
         with (
             path.open("wb") as file,
-            arrow_csv.CSVWriter(file, _plain_schema(table.data), write_options=options) as writer,
+            arrow_csv.CSVWriter(file, plain_schema(table.data), write_options=options) as writer,
         ):
-            for batch in _plain_batches(table.data):
+            for batch in plain_batches(table.data):
                 writer.write(batch)
         return
     with path.open("w", encoding="utf-8", newline="") as text:
         lines = csv.writer(text, lineterminator="\n")
         lines.writerow(table.columns)
-        for batch in _plain_batches(table.data):
+        for batch in plain_batches(table.data):
             lines.writerows(zip(*(_as_text(column) for column in batch.columns), strict=True))
 
 
@@ -114,10 +119,8 @@ def _text(table: Table, path: Path, form: TextForm, shown: Path) -> None:
     """Delimited text in a stated form; a letter that the encoding does not have is refused, not replaced."""
     try:
         with path.open("w", encoding=form.codec, newline="") as text:
-            lines = csv.writer(text, delimiter=form.delimiter, lineterminator=form.line_ends)
-            lines.writerow(table.columns)
-            for batch in _plain_batches(table.data):
-                lines.writerows(zip(*(_as_text(column) for column in batch.columns), strict=True))
+            csv.writer(text, delimiter=form.delimiter, lineterminator=form.line_ends).writerow(table.columns)
+            text_rows(table, text, form)
     except UnicodeEncodeError as error:
         raise OutputError(
             f"{error.object[error.start : error.end]!r} can't be written in {form.encoding}", Place(str(shown)),
@@ -125,10 +128,17 @@ def _text(table: Table, path: Path, form: TextForm, shown: Path) -> None:
         ) from None  # fmt: skip
 
 
+def text_rows(table: Table, text: TextIO, form: TextForm) -> None:
+    """The rows of a table as lines of delimited text, no headings above them."""
+    lines = csv.writer(text, delimiter=form.delimiter, lineterminator=form.line_ends)
+    for batch in plain_batches(table.data):
+        lines.writerows(zip(*(_as_text(column) for column in batch.columns), strict=True))
+
+
 def _jsonl(table: Table, path: Path) -> None:
     """JSON lines: an object a row, dates in ISO form, missing as null."""
     with path.open("w", encoding="utf-8", newline="\n") as text:
-        for batch in _plain_batches(table.data):
+        for batch in plain_batches(table.data):
             for row in batch.to_pylist():
                 text.write(json.dumps(row, ensure_ascii=False, default=str, separators=(",", ":")) + "\n")
 
@@ -136,16 +146,29 @@ def _jsonl(table: Table, path: Path) -> None:
 def _sqlite(table: Table, path: Path, name: str) -> None:
     """An SQLite database with one table, named as the table is; dates in ISO form."""
     path.unlink(missing_ok=True)
-    quoted = '"' + name.replace('"', '""') + '"'
-    columns = ", ".join(
-        '"' + field.name.replace('"', '""') + '" ' + _sql_kind(field.type) for field in table.data.schema
-    )
-    marks = ", ".join("?" * len(table.columns))
     with closing(sqlite3.connect(path)) as base, base:
+        insert_rows(base, table, name, create=True)
+
+
+def insert_rows(base: sqlite3.Connection, table: Table, name: str, *, create: bool) -> None:
+    """Rows of a table in a table of an SQLite database, which is made first if asked."""
+    quoted = _quoted(name)
+    if create:
+        columns = ", ".join(f"{_quoted(field.name)} {_sql_kind(field.type)}" for field in table.data.schema)
         base.execute(f"CREATE TABLE {quoted} ({columns})")
-        for batch in _plain_batches(table.data):
-            rows = zip(*(_sql_values(column) for column in batch.columns), strict=True)
-            base.executemany(f"INSERT INTO {quoted} VALUES ({marks})", rows)  # noqa: S608 - the name is quoted
+    marks = ", ".join("?" * len(table.columns))
+    for batch in plain_batches(table.data):
+        rows = zip(*(_sql_values(column) for column in batch.columns), strict=True)
+        base.executemany(f"INSERT INTO {quoted} VALUES ({marks})", rows)  # noqa: S608 - the name is quoted
+
+
+def sql_columns(base: sqlite3.Connection, name: str) -> list[str]:
+    """The columns of a table in an SQLite database; none if there is no such table."""
+    return [str(row[1]) for row in base.execute(f"PRAGMA table_info({_quoted(name)})")]
+
+
+def _quoted(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'
 
 
 def _sql_kind(kind: pa.DataType) -> str:
@@ -170,15 +193,16 @@ def _quotes_needed(data: pa.Table) -> bool:
     return any(mark in text for text in texts for mark in _NEEDS_QUOTES)
 
 
-def _plain_schema(data: pa.Table) -> pa.Schema:
+def plain_schema(data: pa.Table) -> pa.Schema:
+    """The columns and kinds of a table whose labels are written out."""
     return pa.schema([
         (field.name, field.type.value_type if pa.types.is_dictionary(field.type) else field.type) for field in data.schema
     ])  # fmt: skip
 
 
-def _plain_batches(data: pa.Table) -> list[pa.RecordBatch] | Any:
+def plain_batches(data: pa.Table) -> list[pa.RecordBatch] | Any:
     """Record batches with labels written out."""
-    schema = _plain_schema(data)
+    schema = plain_schema(data)
     for batch in data.to_batches(max_chunksize=_BATCH):
         columns = [column.cast(field.type) for column, field in zip(batch.columns, schema, strict=True)]
         yield pa.RecordBatch.from_arrays(columns, schema=schema)
@@ -201,10 +225,18 @@ def _parquet(table: Table, path: Path) -> None:
 
 
 def _xlsx(table: Table, path: Path) -> None:
-    """One sheet named 'tidy': see `kebrin.deliver.books`."""
-    from kebrin.deliver.books import Page, write_book
+    """One sheet named 'tidy': see `kebrin.deliver.writing.books`."""
+    from kebrin.deliver.writing.books import Page, write_book
 
     write_book([Page("tidy", table)], path)
+
+
+def _ods(table: Table, path: Path) -> None:
+    """One sheet named 'tidy': see `kebrin.deliver.writing.documents`."""
+    from kebrin.deliver.writing.books import Page
+    from kebrin.deliver.writing.documents import write_document
+
+    write_document([Page("tidy", table)], path)
 
 
 def _longest_texts(table: Table) -> Iterator[tuple[str, int]]:
@@ -221,5 +253,5 @@ def _database(table: Table, path: Path) -> None:
 
 
 WRITERS: dict[str, Callable[[Table, Path], None]] = {
-    ".csv": _csv, ".parquet": _parquet, ".xlsx": _xlsx, ".jsonl": _jsonl, ".sqlite": _database,
+    ".csv": _csv, ".parquet": _parquet, ".xlsx": _xlsx, ".ods": _ods, ".jsonl": _jsonl, ".sqlite": _database,
 }  # fmt: skip

@@ -1,0 +1,135 @@
+"""New workbooks: tables as sheets in a stated order, one sheet per value."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import pyarrow as pa
+
+from kebrin.cells import as_label
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Iterator, Sequence
+    from pathlib import Path
+
+    from kebrin.table import Table
+
+_BATCH = 65_536
+_LONGEST_NAME = 31
+# Letters that no sheet's name may hold.
+_NOT_IN_NAMES = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
+_WIDEST, _NARROWEST, _LOOKED_AT = 48, 8, 200
+
+
+@dataclass(frozen=True)
+class Page:
+    """One sheet to write: its name, its table, and a heading above it."""
+
+    name: str
+    table: Table
+    heading: str = ""
+
+
+def page_names(wanted: Iterable[str]) -> list[str]:
+    """Names that sheets may bear, like the ones wanted and each its own.
+
+    >>> page_names(["North/South", "north south", "", "North/South"])
+    ['North South', 'north south 2', 'Sheet', 'North South 3']
+    """
+    taken: set[str] = set()
+    names = []
+    for one in wanted:
+        bare = " ".join(_NOT_IN_NAMES.sub(" ", one).split()).strip("'")[:_LONGEST_NAME].strip() or "Sheet"
+        name, count = bare, 1
+        while name.casefold() in taken:
+            count += 1
+            end = f" {count}"
+            name = bare[: _LONGEST_NAME - len(end)].rstrip() + end
+        taken.add(name.casefold())
+        names.append(name)
+    return names
+
+
+def write_book(pages: Sequence[Page], path: Path) -> None:
+    """A new workbook with these sheets: a bold heading row that stays in view and can be filtered, widths that fit."""
+    import xlsxwriter
+
+    options = {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    with xlsxwriter.Workbook(path, options) as book:
+        book.set_properties({"created": dt.datetime(2000, 1, 1, tzinfo=dt.UTC)})  # the same tables give the same bytes
+        bold = book.add_format({"bold": True}), book.add_format({"bold": True, "align": "right"})
+        formats: dict[str, Any] = {}
+        for page, name in zip(pages, page_names(page.name for page in pages), strict=True):
+            _write_page(book, book.add_worksheet(name), page, bold, formats)
+
+
+def _write_page(book: Any, sheet: Any, page: Page, bold: tuple[Any, Any], formats: dict[str, Any]) -> None:
+    table = page.table
+    top = 2 if page.heading else 0
+    for at, width in enumerate(widths(table)):
+        sheet.set_column(at, at, width)
+    if page.heading:
+        sheet.write_string(0, 0, page.heading, bold[0])
+    sheet.freeze_panes(top + 1, 0)
+    for at, field in enumerate(table.data.schema):
+        number = pa.types.is_floating(field.type) or pa.types.is_integer(field.type)
+        sheet.write_string(top, at, field.name, bold[number])
+    puts = []
+    for field in table.data.schema:
+        code = number_format(field)
+        if code and code not in formats:
+            formats[code] = book.add_format({"num_format": code})
+        puts.append((_putter(sheet, field.type), formats[code] if code else None))
+    row = top + 1
+    for values in rows_of(table):
+        for column, value in enumerate(values):
+            if value is not None:
+                put, own = puts[column]
+                put(row, column, value, own)
+        row += 1
+    if len(table) and table.columns:
+        sheet.autofilter(top, 0, row - 1, len(table.columns) - 1)
+
+
+def _putter(sheet: Any, kind: pa.DataType) -> Any:
+    """How values of a kind are put: stated once a column, not found out once a cell."""
+    plain = kind.value_type if pa.types.is_dictionary(kind) else kind
+    if pa.types.is_floating(plain) or pa.types.is_integer(plain):
+        return sheet.write_number
+    if pa.types.is_boolean(plain):
+        return sheet.write_boolean
+    if pa.types.is_temporal(plain):
+        return sheet.write_datetime
+    return sheet.write_string if pa.types.is_string(plain) or pa.types.is_large_string(plain) else sheet.write
+
+
+def rows_of(table: Table) -> Iterator[tuple[Any, ...]]:
+    """The rows of a table, labels written out."""
+    for batch in table.data.to_batches(max_chunksize=_BATCH):
+        plain = [
+            column.cast(column.type.value_type) if pa.types.is_dictionary(column.type) else column
+            for column in batch.columns
+        ]
+        yield from zip(*(column.to_pylist() for column in plain), strict=True)
+
+
+def number_format(field: pa.Field) -> str:
+    """The number format of a column's kind; '' for plain."""
+    if pa.types.is_date(field.type):
+        return "yyyy-mm-dd"
+    if pa.types.is_timestamp(field.type):
+        return "yyyy-mm-dd hh:mm:ss"
+    return "hh:mm:ss" if pa.types.is_time(field.type) else ""
+
+
+def widths(table: Table) -> list[int]:
+    """Widths that fit a column's heading and its first texts."""
+    shown = table.data.slice(0, _LOOKED_AT).to_pydict()
+    longest = [
+        max([len(name), *(len(as_label(value)) for value in shown[name] if value is not None)])
+        for name in table.columns
+    ]
+    return [min(max(length + 2, _NARROWEST), _WIDEST) for length in longest]
