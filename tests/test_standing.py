@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import csv
+import datetime as dt
 import json
 import sqlite3
 from typing import TYPE_CHECKING, Any
 
 import openpyxl
 import polars as pl
+import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 import sqlalchemy
@@ -16,6 +18,8 @@ from python_calamine import CalamineWorkbook
 
 import kebrin as kb
 from kebrin.deliver.tracing import trace
+from kebrin.deliver.writing.books import Page, write_book
+from kebrin.table import Table
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -307,3 +311,33 @@ def test_a_table_goes_to_other_libraries(bench: Bench) -> None:
     frame = table.to_polars()
     assert isinstance(frame, pl.DataFrame)
     assert frame["carried"].sum() == 36.0
+
+
+def test_a_workbook_holds_every_kind_as_what_it_is(tmp_path: Path) -> None:
+    texts = ["=1+1", "a < b & c > d", " two\nlines ", "bell\x07", "_x0041_", None]
+    moment = dt.datetime(2031, 4, 1, 7, 15)  # noqa: DTZ001 - cells know no zone
+    data = pa.table({
+        "text": pa.array(texts),
+        "label": pa.array(["N4", "N4", "<S>", None, "N4", "N4"]).dictionary_encode(),
+        "figure": pa.array([1.5, -2e20, float("inf"), None, 0.1, 3.0]),
+        "count": pa.array([1, 2, 3, None, 5, 6]),
+        "yes": pa.array([True, False, None, True, True, False]),
+        "day": pa.array([moment.date(), dt.date(1999, 12, 31), None, moment.date(), moment.date(), moment.date()]),
+        "moment": pa.array([moment] * 6, pa.timestamp("us")),
+        "hour": pa.array([moment.time()] * 6, pa.time64("us")),
+    })  # fmt: skip
+    write_book([Page("A", Table(data, ("figure",))), Page("B", Table(data.slice(0, 0), ()))], tmp_path / "k.xlsx")
+    book = openpyxl.load_workbook(tmp_path / "k.xlsx")
+    sheet = book["A"]
+    assert [cell.value for cell in sheet["A"]][1:] == [*texts[:3], "bell_x0007_", "_x005F_x0041_", None]
+    assert sheet["A2"].data_type in {"s", "inlineStr"}
+    assert [cell.value for cell in sheet["B"]][1:] == ["N4", "N4", "<S>", None, "N4", "N4"]
+    assert [cell.value for cell in sheet["C"]][1:] == [1.5, -2e20, "#NUM!", None, 0.1, 3]
+    assert [cell.value for cell in sheet["E"]][1:] == [True, False, None, True, True, False]
+    assert sheet["F3"].value == dt.datetime(1999, 12, 31)  # noqa: DTZ001 - cells know no zone
+    assert sheet["G2"].value == moment
+    assert sheet["H2"].value == moment.time()
+    assert (sheet.dimensions, sheet.freeze_panes, sheet.auto_filter.ref) == ("A1:H7", "A2", "A1:H7")
+    assert [cell.value for cell in book["B"][1]] == data.column_names
+    rows = CalamineWorkbook.from_path(tmp_path / "k.xlsx").get_sheet_by_name("A").to_python()
+    assert rows[1] == ["=1+1", "N4", 1.5, 1.0, True, dt.date(2031, 4, 1), moment, moment.time()]

@@ -14,17 +14,16 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from kebrin.api import Block, Plan, Report, Run, Sheet, Table, draft, load_plan, read, tidy, tidy_reports
+    from kebrin.api import Block, Plan, Proof, Report, Run, Sheet, Table, draft, load_plan, read, tidy, tidy_reports
     from kebrin.demo import demo_file
     from kebrin.errors import KebrinError, LayoutError, OutputError, Place, PlanError, SourceError
     from kebrin.layout import Evidence, Layout
-    from kebrin.proof import Proof
 
 __version__ = "0.1.0"
 
 _HOMES = {
     "Block": "api", "Evidence": "layout", "KebrinError": "errors", "Layout": "layout", "LayoutError": "errors",
-    "OutputError": "errors", "Place": "errors", "Plan": "api", "PlanError": "errors", "Proof": "proof", "Report": "api",
+    "OutputError": "errors", "Place": "errors", "Plan": "api", "PlanError": "errors", "Proof": "api", "Report": "api",
     "Run": "api", "Sheet": "api", "SourceError": "errors", "Table": "api", "demo_file": "demo", "draft": "api",
     "load_plan": "api", "read": "api", "tidy": "api", "tidy_reports": "api",
 }  # fmt: skip

@@ -2,6 +2,20 @@
 
 from kebrin.api.plan import Plan, Run, draft, load_plan, tidy, tidy_reports
 from kebrin.api.report import Block, Report, Sheet, read
+from kebrin.api.showing import Proof
 from kebrin.api.table import Table
 
-__all__ = ["Block", "Plan", "Report", "Run", "Sheet", "Table", "draft", "load_plan", "read", "tidy", "tidy_reports"]
+__all__ = [
+    "Block",
+    "Plan",
+    "Proof",
+    "Report",
+    "Run",
+    "Sheet",
+    "Table",
+    "draft",
+    "load_plan",
+    "read",
+    "tidy",
+    "tidy_reports",
+]

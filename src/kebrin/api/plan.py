@@ -9,10 +9,12 @@ from typing import TYPE_CHECKING
 
 from kebrin import sources
 from kebrin.api.report import Report
+from kebrin.api.showing import Proof
 from kebrin.api.table import Table
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.guard import check_outputs
+from kebrin.deliver.notebook import run_html
 from kebrin.deliver.outputs import Target, targets_of, with_findings
 from kebrin.deliver.standing import settled, stale_files, standing
 from kebrin.deliver.writing.books import Page
@@ -29,7 +31,6 @@ if TYPE_CHECKING:
 
     from kebrin.deliver.publish import Published
     from kebrin.plan.model import OutputPlan, PlanModel
-    from kebrin.proof import Proof
     from kebrin.unpivoting import Choice
     from kebrin.work.joining import Done
 
@@ -54,7 +55,7 @@ class Run:
     @property
     def proofs(self) -> dict[str, Proof]:
         """The proofs by table."""
-        return {done.name: done.proof for done in self.done}
+        return {done.name: Proof.of(done.proof) for done in self.done}
 
     @property
     def proof(self) -> Proof:
@@ -65,12 +66,18 @@ class Run:
         """
         if len(self.done) != 1:
             raise OutputError("the run made several tables", why=", ".join(self.proofs), do="Ask for run.proofs[NAME]")
-        return self.done[0].proof
+        return Proof.of(self.done[0].proof)
 
     @property
     def holds(self) -> bool:
         """Whether every proof holds."""
         return all(done.proof.holds for done in self.done)
+
+    def __repr__(self) -> str:
+        return f"Run: {'; '.join(f'{one.name}, {len(one.table):,} rows, {one.proof.headline}' for one in self.done)}"
+
+    def _repr_html_(self) -> str:
+        return run_html({one.name: (one.table, one.proof) for one in self.done})
 
     def checked(self, wanted: Wanted | str | Path) -> tuple[Run, Match]:
         """Hold the tables against wanted rows: the run whose proof knows of rows that are not there, and the match.
@@ -145,6 +152,9 @@ class Plan:
     base: Path
     text: str = ""
     path: Path | None = None
+
+    def __repr__(self) -> str:
+        return f"Plan {str(self.path or '')!r}: {', '.join(self.model.tables)}"
 
     def write(self, path: str | Path) -> None:
         """Write the plan as the text that it was read or drafted as.

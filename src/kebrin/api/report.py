@@ -10,6 +10,7 @@ from kebrin import cells, proof, sources
 from kebrin import unpivoting as tidying
 from kebrin.api.table import Table
 from kebrin.deliver.atomic import whole_file
+from kebrin.deliver.notebook import block_html, report_html, sheet_html
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.layout import Layout, Stated, find_layouts
 from kebrin.work.leaving import verdict_of
@@ -86,6 +87,9 @@ class Sheet(cells.Sheet):
         from kebrin.work.weighing import weigh
 
         return SheetMap(map_of(weigh(self)))
+
+    def _repr_html_(self) -> str:
+        return sheet_html(self)
 
     def __repr__(self) -> str:
         rows, columns = self.shape
@@ -188,6 +192,9 @@ class Block:
 
         return Table.of(bare, prove)
 
+    def _repr_html_(self) -> str:
+        return block_html(self.layout, repr(self))
+
     def __repr__(self) -> str:
         rows, columns = self.layout.shape
         return f"Block {self.layout.address} on {self.sheet.name!r}: {rows:,} x {columns:,} body, {', '.join(self.layout.names)}"
@@ -235,6 +242,9 @@ class Report:
 
     def __len__(self) -> int:
         return len(self.core.names)
+
+    def _repr_html_(self) -> str:
+        return report_html(self.core.path, self.core.names, self.core.hidden)
 
     def __repr__(self) -> str:
         return f"Report {self.core.path!r}: {', '.join(self.core.names)}"

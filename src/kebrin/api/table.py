@@ -7,6 +7,7 @@ from inspect import signature
 from typing import TYPE_CHECKING, Any, Literal
 
 from kebrin import unpivoting
+from kebrin.api.showing import Proof
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.notebook import table_html, values_html
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.layout import Layout
-    from kebrin.proof import Proof
+    from kebrin.proof import Proof as CoreProof
     from kebrin.shape.orders import Order
     from kebrin.table import Remark
     from kebrin.values.codes import CodeList
@@ -47,10 +48,10 @@ class Table(CoreTable):
     {'Sailing': '08:00', 'class': 'Foot', 'carried': 12.0}
     """
 
-    prove: Callable[[Table], Proof] | None = None
+    prove: Callable[[Table], CoreProof] | None = None
 
     @classmethod
-    def of(cls, table: CoreTable, prove: Callable[[Table], Proof] | None) -> Table:
+    def of(cls, table: CoreTable, prove: Callable[[Table], CoreProof] | None) -> Table:
         """A core table with its proof."""
         return cls(**{item.name: getattr(table, item.name) for item in fields(CoreTable)}, prove=prove)
 
@@ -63,7 +64,7 @@ class Table(CoreTable):
         """
         if self.prove is None:
             raise PlanError("this table has no proof", why="it was not made from a report", do="Tidy a report")
-        return self.prove(self)
+        return Proof.of(self.prove(self))
 
     def rebuild(self, layout: Layout) -> NDArray[np.object_]:
         """The body of the block that a layout describes (body rows x body columns), put together again by labels.
@@ -310,7 +311,7 @@ class Table(CoreTable):
     def _proved(self, made: CoreTable) -> Table:
         prove = self.prove
 
-        def proof_after(table: Table) -> Proof:
+        def proof_after(table: Table) -> CoreProof:
             # What came out of the sheets is proved on the table as it was; each step accounts for itself.
             before = prove(self) if prove is not None else None
             assert before is not None  # noqa: S101 - only asked for where there is one
@@ -352,6 +353,6 @@ class Values(Profile):
         return values_html(self)
 
 
-def _own(proof: Proof, table: CoreTable) -> tuple[Remark, ...]:
+def _own(proof: CoreProof, table: CoreTable) -> tuple[Remark, ...]:
     """The remarks of a proof that are not the table's own."""
     return tuple(remark for remark in proof.remarks if remark not in table.remarks)

@@ -16,6 +16,7 @@ from kebrin.errors import OutputError, Place
 from kebrin.proof import Proof
 from kebrin.shape.choosing import rows_of
 from kebrin.shape.groups import groups_of
+from kebrin.table import Origin
 from kebrin.work.joining import Done
 
 if TYPE_CHECKING:
@@ -220,7 +221,9 @@ def _by_value(table: Table, name: str) -> list[tuple[str, Table]]:
     order = np.argsort(groups.of, kind="stable")
     ends = np.cumsum(np.bincount(groups.of, minlength=len(groups)))
     values = groups.columns[name].to_pylist()
+    whole = rows_of(replace(table, origins=Origin()), order)
+    data = whole.data.combine_chunks()
     return [
-        ("(blank)" if value is None else str(value), rows_of(table, order[end - size : end]))
+        ("(blank)" if value is None else str(value), replace(whole, data=data.slice(end - size, size)))
         for value, end, size in zip(values, ends.tolist(), np.diff(ends, prepend=0).tolist(), strict=True)
     ]

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from kebrin.cells import as_label
 
@@ -57,13 +58,15 @@ def write_book(pages: Sequence[Page], path: Path) -> None:
     """A new workbook with these sheets: a bold heading row that stays in view and can be filtered, widths that fit."""
     import xlsxwriter
 
+    from kebrin.deliver.writing.bulk import BulkSheet
+
     options = {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     with xlsxwriter.Workbook(path, options) as book:
         book.set_properties({"created": dt.datetime(2000, 1, 1, tzinfo=dt.UTC)})  # the same tables give the same bytes
         bold = book.add_format({"bold": True}), book.add_format({"bold": True, "align": "right"})
         formats: dict[str, Any] = {}
         for page, name in zip(pages, page_names(page.name for page in pages), strict=True):
-            _write_page(book, book.add_worksheet(name), page, bold, formats)
+            _write_page(book, book.add_worksheet(name, BulkSheet), page, bold, formats)
 
 
 def _write_page(book: Any, sheet: Any, page: Page, bold: tuple[Any, Any], formats: dict[str, Any]) -> None:
@@ -77,33 +80,15 @@ def _write_page(book: Any, sheet: Any, page: Page, bold: tuple[Any, Any], format
     for at, field in enumerate(table.data.schema):
         number = pa.types.is_floating(field.type) or pa.types.is_integer(field.type)
         sheet.write_string(top, at, field.name, bold[number])
-    puts = []
+    own = []
     for field in table.data.schema:
         code = number_format(field)
         if code and code not in formats:
             formats[code] = book.add_format({"num_format": code})
-        puts.append((_putter(sheet, field.type), formats[code] if code else None))
-    row = top + 1
-    for values in rows_of(table):
-        for column, value in enumerate(values):
-            if value is not None:
-                put, own = puts[column]
-                put(row, column, value, own)
-        row += 1
+        own.append(formats[code] if code else None)
+    row = sheet.put_rows(top + 1, table.data, own)
     if len(table) and table.columns:
         sheet.autofilter(top, 0, row - 1, len(table.columns) - 1)
-
-
-def _putter(sheet: Any, kind: pa.DataType) -> Any:
-    """How values of a kind are put: stated once a column, not found out once a cell."""
-    plain = kind.value_type if pa.types.is_dictionary(kind) else kind
-    if pa.types.is_floating(plain) or pa.types.is_integer(plain):
-        return sheet.write_number
-    if pa.types.is_boolean(plain):
-        return sheet.write_boolean
-    if pa.types.is_temporal(plain):
-        return sheet.write_datetime
-    return sheet.write_string if pa.types.is_string(plain) or pa.types.is_large_string(plain) else sheet.write
 
 
 def rows_of(table: Table) -> Iterator[tuple[Any, ...]]:
@@ -127,9 +112,12 @@ def number_format(field: pa.Field) -> str:
 
 def widths(table: Table) -> list[int]:
     """Widths that fit a column's heading and its first texts."""
-    shown = table.data.slice(0, _LOOKED_AT).to_pydict()
-    longest = [
-        max([len(name), *(len(as_label(value)) for value in shown[name] if value is not None)])
-        for name in table.columns
-    ]
+    longest = []
+    for name, column in zip(table.columns, table.data.slice(0, _LOOKED_AT).columns, strict=True):
+        plain = column.cast(column.type.value_type) if pa.types.is_dictionary(column.type) else column
+        if pa.types.is_string(plain.type):
+            found = pc.max(pc.utf8_length(plain)).as_py() or 0
+        else:
+            found = max((len(as_label(value)) for value in plain.to_pylist() if value is not None), default=0)
+        longest.append(max(len(name), found))
     return [min(max(length + 2, _NARROWEST), _WIDEST) for length in longest]
