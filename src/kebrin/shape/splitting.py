@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from kebrin.errors import PlanError
 from kebrin.shape.columnwise import Parts, by_label, by_pattern, by_width
@@ -184,6 +183,8 @@ def _changed_sum(table: Table, name: str, after: pa.Array | pa.ChunkedArray) -> 
 
 def _other_signs(column: str, texts: Texts, at: Sequence[str]) -> list[Remark]:
     """Signs that part entries as a rule, stand in the cells and are not among the delimiters: it is asked."""
+    import pyarrow.compute as pc
+
     said = []
     for sign in PLAIN_SIGNS:
         if any(sign in one or one in sign for one in at):

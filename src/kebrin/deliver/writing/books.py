@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from kebrin.cells import as_label
 
@@ -112,6 +111,8 @@ def number_format(field: pa.Field) -> str:
 
 def widths(table: Table) -> list[int]:
     """Widths that fit a column's heading and its first texts."""
+    import pyarrow.compute as pc
+
     longest = []
     for name, column in zip(table.columns, table.data.slice(0, _LOOKED_AT).columns, strict=True):
         plain = column.cast(column.type.value_type) if pa.types.is_dictionary(column.type) else column

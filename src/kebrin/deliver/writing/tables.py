@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, TextIO
 
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from kebrin.errors import OutputError, Place
 
@@ -241,6 +240,8 @@ def _ods(table: Table, path: Path) -> None:
 
 def _longest_texts(table: Table) -> Iterator[tuple[str, int]]:
     """The length of the longest text in each column that holds texts."""
+    import pyarrow.compute as pc
+
     for name, column in zip(table.columns, table.data.columns, strict=True):
         for chunk in column.chunks:
             texts = chunk.dictionary if pa.types.is_dictionary(chunk.type) else chunk
