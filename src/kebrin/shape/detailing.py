@@ -71,7 +71,7 @@ def detail(
     entries = split(alone, column, at=at, position=position, along=along, keep_empty=keep_empty)
     filled = _filled(entries, moved)
     entries = _kept(entries, filled)
-    without = len(table) - len(np.unique(arrays.codes_of(_as_labels(entries, key))))
+    without = len(table) - len(arrays.distinct(arrays.codes_of(_as_labels(entries, key))))
     what = f"detail {column}: {len(table):,} records hold {len(entries):,} entries" + (
         f"; {without:,} record{'s hold' if without > 1 else ' holds'} none" if without else ""
     )

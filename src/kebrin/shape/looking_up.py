@@ -242,7 +242,9 @@ def _said(table: Table, keys: Mapping[str, str], at: NDArray[np.int64], known: i
         more = int((counts > 0).sum()) - len(worst)
         what = f"{int(gone.sum()):,} rows find no match in {name} by {', '.join(keys)}: {', '.join(shown)}"
         said.append(Remark("question", what + f" and {more:,} more keys" * (more > 0), count=int(gone.sum())))
-    unused = known - len(np.unique(at[at >= 0]))
+    used = np.zeros(int(at.max(initial=-1)) + 2, np.bool_)
+    used[at] = True  # -1 marks the last place
+    unused = known - int(used[:-1].sum())
     if unused:
         said.append(
             Remark(

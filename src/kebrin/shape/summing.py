@@ -113,7 +113,7 @@ def made_of(table: Table, groups: Groups, wanted: Wanted, per: str = "") -> pa.A
     if wanted.way == "distinct":
         codes = factor(table.data.column(wanted.column)).codes
         there = codes >= 0
-        pairs = np.unique(groups.of[there] * (int(codes.max(initial=0)) + 1) + codes[there])
+        pairs = arrays.distinct(groups.of[there] * (int(codes.max(initial=0)) + 1) + codes[there])
         counts = np.bincount((pairs // (int(codes.max(initial=0)) + 1)).astype(np.int64), minlength=len(groups))
         return arrays.whole(counts, pa.int64())
     if wanted.way == "count":
@@ -187,7 +187,7 @@ def _periods(table: Table, groups: Groups, known: NDArray[np.bool_], per: str) -
     """How many periods of each group have data."""
     codes = factor(table.data.column(per)).codes[known]
     size = int(codes.max(initial=0)) + 2
-    pairs = np.unique(groups.of[known] * size + codes + 1)
+    pairs = arrays.distinct(groups.of[known] * size + codes + 1)
     return np.bincount((pairs // size).astype(np.int64), minlength=len(groups))
 
 

@@ -5,7 +5,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
 import pyarrow as pa
@@ -203,3 +203,15 @@ def kind_of(column: pa.ChunkedArray) -> str:
     if pa.types.is_temporal(kind):
         return "moment"
     return "yes and no" if pa.types.is_boolean(kind) else "text"
+
+
+def distinct(values: NDArray[np.integer[Any]]) -> NDArray[np.integer[Any]]:
+    """The distinct whole numbers of an array, in ascending order; by sorting, which is several times faster than by hashing.
+
+    >>> distinct(np.array([3, 1, 3, 2])).tolist()
+    [1, 2, 3]
+    """
+    ordered = np.sort(values)
+    new = np.ones(len(ordered), np.bool_)
+    np.not_equal(ordered[1:], ordered[:-1], out=new[1:])
+    return ordered[new]
