@@ -13,24 +13,40 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
+from kebrin.version import VERSION
+
 if TYPE_CHECKING:
-    from kebrin.api import Block, Plan, Proof, Report, Run, Sheet, Table, draft, load_plan, read, tidy, tidy_reports
+    from kebrin.api import (
+        Block,
+        Plan,
+        Proof,
+        Report,
+        Run,
+        Sheet,
+        Table,
+        draft,
+        drift,
+        load_plan,
+        read,
+        tidy,
+        tidy_reports,
+    )
     from kebrin.demo import demo_file
     from kebrin.errors import KebrinError, LayoutError, OutputError, Place, PlanError, SourceError
     from kebrin.layout import Evidence, Layout
 
-__version__ = "0.1.0"
+__version__ = VERSION
 
 _HOMES = {
     "Block": "api", "Evidence": "layout", "KebrinError": "errors", "Layout": "layout", "LayoutError": "errors",
     "OutputError": "errors", "Place": "errors", "Plan": "api", "PlanError": "errors", "Proof": "api", "Report": "api",
     "Run": "api", "Sheet": "api", "SourceError": "errors", "Table": "api", "demo_file": "demo", "draft": "api",
-    "load_plan": "api", "read": "api", "tidy": "api", "tidy_reports": "api",
+    "drift": "api",     "load_plan": "api", "read": "api", "tidy": "api", "tidy_reports": "api",
 }  # fmt: skip
 
 __all__ = [
     "Block", "Evidence", "KebrinError", "Layout", "LayoutError", "OutputError", "Place", "Plan", "PlanError", "Proof",
-    "Report", "Run", "Sheet", "SourceError", "Table", "__version__", "demo_file", "draft", "load_plan", "read",
+    "Report", "Run", "Sheet", "SourceError", "Table", "__version__", "demo_file", "draft", "drift", "load_plan", "read",
     "tidy", "tidy_reports",
 ]  # fmt: skip
 

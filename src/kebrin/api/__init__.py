@@ -1,6 +1,6 @@
 """What people hold: reports, sheets, blocks, tables, plans and runs, with every step a method."""
 
-from kebrin.api.plan import Plan, Run, draft, load_plan, tidy, tidy_reports
+from kebrin.api.plan import Plan, Run, draft, drift, load_plan, tidy, tidy_reports
 from kebrin.api.report import Block, Report, Sheet, read
 from kebrin.api.showing import Proof
 from kebrin.api.table import Table
@@ -14,6 +14,7 @@ __all__ = [
     "Sheet",
     "Table",
     "draft",
+    "drift",
     "load_plan",
     "read",
     "tidy",

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import dataclasses
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from kebrin import sources
 from kebrin.api.report import Report
@@ -13,6 +13,7 @@ from kebrin.api.showing import Proof
 from kebrin.api.table import Table
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
+from kebrin.deliver.drift import Drift, Version, before_of, drift_between, version_of, versions_of
 from kebrin.deliver.guard import check_outputs
 from kebrin.deliver.notebook import run_html
 from kebrin.deliver.outputs import Target, targets_of, with_findings
@@ -20,17 +21,25 @@ from kebrin.deliver.standing import settled, stale_files, standing
 from kebrin.deliver.writing.books import Page
 from kebrin.errors import OutputError
 from kebrin.plan.reading import parse_plan, read_plan
-from kebrin.plan.running import run_plan
+from kebrin.plan.running import Means, run_plan
 from kebrin.plan.wanted import Match, Wanted, read_wanted, same_names
+from kebrin.sources.choosing import Choice as FileChoice
 from kebrin.table import Remark
 from kebrin.unpivoting import Keep
 from kebrin.work import unaided
+from kebrin.work.crews import crew_of
+from kebrin.work.gathering import Aside, gather
+from kebrin.work.joining import Terms
+from kebrin.work.keeping import Kept
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping
+    from collections.abc import Callable, Iterator, Mapping, Sequence
 
+    from kebrin import cells
     from kebrin.deliver.publish import Published
+    from kebrin.deliver.remembering import Choices
     from kebrin.plan.model import OutputPlan, PlanModel
+    from kebrin.plan.parts import Part, PartTask
     from kebrin.unpivoting import Choice
     from kebrin.work.joining import Done
 
@@ -39,13 +48,25 @@ if TYPE_CHECKING:
 class Run:
     """What a run made: tables and proofs by name, and the outputs that the plan names, in files relative to `base`.
 
-    `reads` are the files that were read beside the sources.
+    `reads` are the files that were read beside the sources, `before` the tables that the run before left in the outputs, `keys`
+    the columns that tell the rows of a table apart.
     """
 
     done: tuple[Done, ...]
     outputs: tuple[OutputPlan, ...] = ()
     reads: tuple[Path, ...] = ()
     base: Path = Path()
+    before: tuple[Version, ...] = ()
+    keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+
+    @property
+    def drift(self) -> tuple[Drift, ...]:
+        """What became of each table since the run that the outputs are from; empty where there was none."""
+        old = {one.name: one for one in self.before}
+        pairs = [(old[done.name], done) for done in self.done if done.name in old]
+        return tuple(
+            one for was, done in pairs for one in drift_between([was], [version_of(done)], self.keys.get(done.name, ()))
+        )
 
     @property
     def tables(self) -> dict[str, Table]:
@@ -165,11 +186,30 @@ class Plan:
         with whole_file(Path(path)) as part:
             part.write_text(self.text, "utf-8")
 
-    def run(self, on_file: Callable[[str], None] | None = None) -> Run:
+    @property
+    def choices(self) -> Choices:
+        """For each table that is read from files: the patterns, the folder they are relative to, the choice among what fits."""
+        tables = [table for table in self.model.table.values() if table.files]
+        return tuple(
+            (table.files, str(self.base), FileChoice(table.choose.newest, table.choose.dated, table.choose.wait))
+            for table in tables
+        )
+
+    def run(
+        self,
+        on_file: Callable[[str], None] | None = None,
+        *,
+        workers: int = 1,
+        scheduler: str = "",
+        keep: Path | None = None,
+    ) -> Run:
         """Run it: read, tidy, prove. Nothing is written before `Run.write`.
 
         Args:
-            on_file: told each file's name before it is read.
+            on_file: told each file's name before it is read, or when its turn has come where workers read it.
+            workers: so many processes work on the files; the result is the same, in the same order.
+            scheduler: the address of a Dask scheduler whose workers do it; needs kebrin[cluster].
+            keep: a folder to keep what each file gives in, so that next time only changed files are read again.
 
         >>> import kebrin as kb
         >>> run = kb.load_plan(kb.demo_file("traffic.plan.toml")).run()
@@ -179,13 +219,24 @@ class Plan:
         True
 
         Raises:
-            SourceError: a file can't be read.
+            SourceError: no file is there, or none can be read.
             LayoutError: something that the plan names is not there.
+            PlanError: no scheduler answers.
         """
         used = {step.options().get("using") for table in self.model.table.values() for step in table.step} - {None, ""}
         reads = [self.base / str(name) for name in sorted(map(str, used))] + ([self.path] if self.path else [])
-        done = tuple(run_plan(self.model, self.base, on_file))
-        return Run(done, self.model.output, tuple(reads), self.base)
+        before = before_of(self.model.output, self.base)
+        last = {version.name: len(version.table) for version in before}
+
+        def kept(task: PartTask) -> Callable[[Path], Part]:
+            folder = cast("Path", keep)
+            return Kept(task, repr(task), folder)
+
+        with crew_of(workers, scheduler) as crew:
+            means = Means(on_file, crew, kept if keep is not None else None, last)
+            done = tuple(run_plan(self.model, self.base, means))
+        keys = {name: table.expect.key for name, table in self.model.table.items() if table.expect is not None}
+        return Run(done, self.model.output, tuple(reads), self.base, before, keys)
 
 
 def load_plan(path: str | Path) -> Plan:
@@ -231,13 +282,23 @@ def draft(
     return Plan(parse_plan(text), Path(base), text)
 
 
-def tidy(*reports: Report | str | Path, blanks: Choice = "", marks: Choice = "leave out") -> Run:
+def tidy(
+    *reports: Report | str | Path,
+    blanks: Choice = "",
+    marks: Choice = "leave out",
+    workers: int = 1,
+    scheduler: str = "",
+) -> Run:
     """Tidy reports without a plan: layouts are worked out, like is stacked with like.
+
+    Of several files those that can't be read are set aside, and the proof says which; it does not hold then.
 
     Args:
         reports: reports, or the names of their files.
         blanks: whether empty cells are kept as missing or left out.
         marks: whether footnote marks are kept, in a column behind their measure.
+        workers: so many processes work on the files, where all are named by their files.
+        scheduler: the address of a Dask scheduler whose workers do it; needs kebrin[cluster].
 
     >>> import kebrin as kb
     >>> run = kb.tidy(kb.demo_file("traffic_2031.xlsx"))
@@ -245,11 +306,45 @@ def tidy(*reports: Report | str | Path, blanks: Choice = "", marks: Choice = "le
     (('sheet', 'Route', 'Route code'), True)
 
     Raises:
-        SourceError: a file can't be read.
+        SourceError: no file can be read.
         LayoutError: no table was found.
     """
-    cores = (report.core if isinstance(report, Report) else sources.read(report) for report in reports)
-    return Run(tuple(unaided.tidy_reports(cores, keep=Keep(blanks, marks))))
+    keep = Keep(blanks, marks)
+    files = [Path(report) for report in reports if not isinstance(report, Report)]
+    if len(files) == len(reports) and (workers > 1 or scheduler):
+        with crew_of(workers, scheduler) as crew:
+            found = unaided.grouped(gather(files, unaided.FileTask(keep), crew=crew))
+        return Run(tuple(unaided.tables_of(found, Terms())))
+    return Run(tuple(unaided.tidy_reports(_cores(reports), keep=keep)))
+
+
+def _cores(reports: Sequence[Report | str | Path]) -> Iterator[cells.Report | Aside]:
+    """The reports, each opened in its turn."""
+    for report in reports:
+        if isinstance(report, Report):
+            yield report.core
+        else:
+            yield from unaided.opened([Path(report)], alone=len(reports) < 2)
+
+
+def drift(old: str | Path, new: str | Path, key: Sequence[str] = ()) -> tuple[Drift, ...]:
+    """What is otherwise in one report, or in an output that Kebrin wrote, than in another.
+
+    Args:
+        old: a report, a folder or pattern of reports, or an output with its proof beside it.
+        new: the same at another time.
+        key: the columns that tell rows apart; all but the measures by default.
+
+    >>> import kebrin as kb
+    >>> (table,) = kb.drift(kb.demo_file("traffic_2030.xlsx"), kb.demo_file("traffic_2031.xlsx"))
+    >>> table.rows
+    (634, 633)
+
+    Raises:
+        SourceError: nothing is there, or it can't be read.
+        LayoutError: a report holds no table.
+    """
+    return tuple(drift_between(versions_of(str(old)), versions_of(str(new)), key))
 
 
 #: The same by a longer name.

@@ -13,12 +13,14 @@ from typing import TYPE_CHECKING
 
 from kebrin.cli.progress import Progress
 from kebrin.sources import files
+from kebrin.sources.choosing import choose
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
     from kebrin.cells import Report
     from kebrin.sources.workbook import Workbook
+    from kebrin.work.gathering import Aside
 
 _READING_COMMANDS = frozenset({"tidy", "survey"})
 _started: dict[Path, Future[Workbook | None]] = {}
@@ -30,9 +32,15 @@ def reports_ahead(inputs: Sequence[str], *, progress: bool) -> Iterator[Report]:
     Raises:
         SourceError: nothing is there, or a file can't be read.
     """
-    paths = list(dict.fromkeys(path for item in inputs for path in files.listed(item)))
+    from kebrin.cells import Report
+
+    return (one for one in reports_of(choose(inputs).paths, progress=progress) if isinstance(one, Report))
+
+
+def reports_of(paths: Sequence[Path], *, progress: bool, aside: bool = False) -> Iterator[Report | Aside]:
+    """The reports in some files, each opened ahead of its turn; with `aside`, those of several that can't be are set aside."""
     first = _started.pop(paths[0]) if paths[0] in _started else _submit(paths[0])
-    return _each(paths, first, progress=progress)
+    return _each(paths, first, progress=progress, aside=aside and len(paths) > 1)
 
 
 def head_start(words: Sequence[str]) -> None:
@@ -60,16 +68,27 @@ def _submit(path: Path) -> Future[Workbook | None]:
     return future
 
 
-def _each(paths: list[Path], first: Future[Workbook | None], *, progress: bool) -> Iterator[Report]:
+def _each(
+    paths: Sequence[Path], first: Future[Workbook | None], *, progress: bool, aside: bool
+) -> Iterator[Report | Aside]:
+    from kebrin.errors import SourceError
     from kebrin.sources import read
 
     upcoming: Future[Workbook | None] | None = first
     with Progress(shown=progress, total=len(paths)) as line:
         for at, path in enumerate(paths):
-            opened = upcoming.result() if upcoming is not None else None
-            upcoming = _submit(paths[at + 1]) if at + 1 < len(paths) else None
+            current, upcoming = upcoming, _submit(paths[at + 1]) if at + 1 < len(paths) else None
             line.at(path.name)
-            yield read(path, opened=opened)
+            try:
+                report = read(path, opened=current.result() if current is not None else None)
+            except SourceError as error:
+                if not aside:
+                    raise
+                from kebrin.work.gathering import Aside
+
+                yield Aside.of(str(path), error)
+                continue
+            yield report
 
 
 def _open(path: Path) -> Workbook | None:

@@ -32,6 +32,15 @@ Accept = Annotated[
     typer.Option("--accept", help="Publish the output even if its proof does not hold; the proof records it."),
 ]
 
+Workers = Annotated[
+    int,
+    typer.Option("--workers", metavar="N", min=1, help="So many processes work on the files; the result is the same."),
+]
+Scheduler = Annotated[
+    str,
+    typer.Option("--scheduler", metavar="ADDRESS", help="A Dask scheduler whose workers do it; needs kebrin[cluster]."),
+]
+
 
 def _version(asked: bool) -> None:  # noqa: FBT001 - typer calls it so
     if asked:
@@ -69,13 +78,15 @@ def tidy(  # noqa: PLR0913 - an option each
     strict: Annotated[bool, typer.Option("--strict", help="An open question counts as not proved.")] = False,
     accept: Accept = False,
     replace: Replace = False,
+    workers: Workers = 1,
+    scheduler: Scheduler = "",
     as_json: AsJson = False,
 ) -> None:
     """Work out the layout, tidy, prove, write: no plan needed."""
     with told(as_json=as_json):
         from kebrin.cli import tidying
 
-        asked = tidying.Asked(keep_blanks, keep_marks, tolerance, strict, accept, replace)
+        asked = tidying.Asked(keep_blanks, keep_marks, tolerance, strict, accept, replace, workers, scheduler)
         code = tidying.tidy(inputs, output, asked, as_json=as_json)
     sys.exit(code)
 
@@ -118,20 +129,52 @@ def draft(
     sys.exit(code)
 
 
-@app.command(epilog="Example: kebrin run traffic.plan.toml")
-def run(
+@app.command(epilog="Example: kebrin run traffic.plan.toml --if-changed")
+def run(  # noqa: PLR0913 - an option each
     plan: Annotated[Path, typer.Argument(metavar="PLAN", help="The plan, a TOML file.")],
     *,
     like: Like = None,
+    if_changed: Annotated[
+        bool,
+        typer.Option(
+            "--if-changed", help="Do nothing if nothing changed since the last run; else read changed files only."
+        ),
+    ] = False,
+    watch: Annotated[
+        bool, typer.Option("--watch", help="Run again whenever a file has changed and settled; needs kebrin[watch].")
+    ] = False,
+    workers: Workers = 1,
+    scheduler: Scheduler = "",
     accept: Accept = False,
     replace: Replace = False,
     as_json: AsJson = False,
 ) -> None:
-    """Run a plan: read, tidy, prove, and write its outputs."""
+    """Run a plan: read, tidy, prove, and write its outputs; what has changed since the last run is said."""
     with told(as_json=as_json):
-        from kebrin.cli import running
+        from kebrin.cli import rerunning
 
-        code = running.run(plan, like=like, accept=accept, replace=replace, as_json=as_json)
+        asked = rerunning.Asked(like, if_changed or watch, workers, scheduler, accept, replace)
+        do = rerunning.watch if watch else rerunning.run
+        code = do(plan, asked, as_json=as_json)
+    sys.exit(code)
+
+
+@app.command(epilog="Example: kebrin drift traffic_2030.xlsx traffic_2031.xlsx")
+def drift(
+    old: Annotated[str, typer.Argument(metavar="OLD", help="A report, a folder, or an output of kebrin's.")],
+    new: Annotated[str, typer.Argument(metavar="NEW", help="The same at another time.")],
+    *,
+    key: Annotated[
+        list[str] | None,
+        typer.Option("--key", metavar="COLUMN", help="A column that tells rows apart; may be repeated."),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Say what is otherwise in NEW than it was in OLD, the shortest first."""
+    with told(as_json=as_json):
+        from kebrin.cli import drifting
+
+        code = drifting.drift(old, new, key or [], as_json=as_json)
     sys.exit(code)
 
 

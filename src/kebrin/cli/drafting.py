@@ -16,7 +16,7 @@ from kebrin.plan.drafting import draft_plan
 from kebrin.plan.like import draft_like
 from kebrin.plan.reading import parse_plan
 from kebrin.plan.wanted import read_wanted
-from kebrin.sources import files
+from kebrin.sources.choosing import choose
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
 def draft(inputs: Sequence[str], plan_file: Path, *, like: Path | None, ask: bool, replace: bool, as_json: bool) -> int:
     """Draft a plan from reports, by wanted rows if there are any, and write it."""
-    paths = [path for item in inputs for path in files.listed(item)]
+    paths = choose(inputs).paths
     refuse_sources(plan_file, [*paths, *([like] if like else [])])
     if not replace:
         refuse_changed_plan(plan_file)

@@ -8,44 +8,80 @@ from typing import TYPE_CHECKING
 
 from kebrin.api import load_plan
 from kebrin.cli import show
+from kebrin.cli.drifting import since_last
 from kebrin.cli.ending import Exit
 from kebrin.cli.progress import Progress
-from kebrin.errors import Place, PlanError
+from kebrin.deliver.remembering import Memory, digests, inputs_of, remember
+from kebrin.errors import KebrinError, Place, PlanError
 from kebrin.plan.wanted import read_wanted
+from kebrin.sources.files import digest
+from kebrin.work.keeping import clear_old, kept_folder
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
     from pathlib import Path
 
     from rich.console import Console
 
     from kebrin.api import Run
+    from kebrin.cli.rerunning import Asked
+    from kebrin.deliver.drift import Drift
     from kebrin.deliver.publish import Published
+    from kebrin.deliver.remembering import Choices
 
 
-def run(plan_file: Path, *, like: Path | None, accept: bool, replace: bool, as_json: bool) -> int:
+def run(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
     """Run a plan, hold its table against wanted rows if there are any, and write its outputs."""
     plan = load_plan(plan_file)
     if not plan.model.output:
         raise PlanError("the plan names no output", Place(str(plan_file)), do="Add [[output]] with table and file")
-    with Progress(shown=not as_json) as progress:
-        done = plan.run(on_file=progress.at)
+    keep = kept_folder() if asked.if_changed else None
+    choices = plan.choices
+    with Progress(shown=not as_json, total=_files(choices)) as progress:
+        done = plan.run(on_file=progress.at, workers=asked.workers, scheduler=asked.scheduler, keep=keep)
     match = None
-    if like is not None:
-        done, match = done.checked(read_wanted(like))
-    reads = (*done.reads, *([like] if like is not None else []))
-    published = dataclasses.replace(done, reads=reads).write(accept=accept, replace=replace)
+    if asked.like is not None:
+        done, match = done.checked(read_wanted(asked.like))
+    reads = (*done.reads, *([asked.like] if asked.like is not None else []))
+    published = dataclasses.replace(done, reads=reads).write(accept=asked.accept, replace=asked.replace)
+    drifts = done.drift
+    if keep is not None:
+        _remember(plan_file, choices, done, published, keep)
     if as_json:
         said = plain(done, published)
+        said["since the last run"] = [one.to_plain() for one in drifts]
         if match is not None:
             said["wanted"] = show.plain_match(match)
         print(json.dumps(said, ensure_ascii=False))
     else:
         out = show.console()
-        tell(out, done, published)
+        tell(out, done, published, drifts)
         if match is not None:
             show.wanted(out, match)
         show.trace_hint(out, published)
-    return Exit.DONE if done.holds or accept else Exit.NOT_PROVED
+    return Exit.DONE if done.holds or asked.accept else Exit.NOT_PROVED
+
+
+def _files(choices: Choices) -> int:
+    """How many files will be read, for the line of progress; 0 where that is not known yet."""
+    try:
+        return len(inputs_of(choices))
+    except KebrinError:
+        return 0
+
+
+def _remember(plan_file: Path, choices: Choices, done: Run, published: Iterable[Published], folder: Path) -> None:
+    """Keep what the run read and wrote, and let go of what is kept for too long."""
+    known = {source.file: source.digest for one in done.done for source in one.proof.sources}
+    remember(
+        Memory(
+            digest(plan_file), choices, digests(inputs_of(choices), known), digests(done.reads),
+            digests(item.path for item in published if not item.place), done.holds,
+            {one.name: len(one.table) for one in done.done},
+        ),
+        plan_file, folder,
+    )  # fmt: skip
+    clear_old(folder)
 
 
 def plain(done: Run, published: tuple[Published, ...]) -> dict[str, object]:
@@ -72,7 +108,7 @@ def plain(done: Run, published: tuple[Published, ...]) -> dict[str, object]:
     }
 
 
-def tell(out: Console, done: Run, published: tuple[Published, ...]) -> None:
+def tell(out: Console, done: Run, published: tuple[Published, ...], drifts: Sequence[Drift] = ()) -> None:
     """A run's result for people; tables of details share the account of their records."""
     for part in done.done:
         files = len(part.proof.sources)
@@ -86,4 +122,5 @@ def tell(out: Console, done: Run, published: tuple[Published, ...]) -> None:
         same = (one.name for one in done.done if (one.proof.ledgers, one.proof.conservation) == own)
         show.verdict(out, part.proof, same_as=next(same) if part.proof.ledgers else part.name)
         show.remarks(out, part.proof)
+    since_last(out, drifts)
     show.outputs(out, published)

@@ -110,10 +110,10 @@ def verdict(out: Console, proof: Proof, *, same_as: str = "") -> None:
     sure = proof.headline.startswith("Proved")
     style = "green" if sure else "bold yellow" if proof.holds else "bold red"
     heading(out, f"{'✓' if sure else '?' if proof.holds else '✗'} {proof.headline}", style)
-    for asked in proof.questions[:_REMARKS] if proof.holds else ():
-        line(out, f"? {asked}")
     for failure in proof.failures[:_REMARKS]:
         line(out, failure)
+    for asked in () if proof.strict and not proof.holds else proof.questions[:_REMARKS]:
+        line(out, f"? {asked}")
     if same_as in {"", proof.table}:
         rows(out, _account(proof))
     else:
@@ -145,6 +145,9 @@ def _account(proof: Proof) -> list[tuple[str, str]]:
         missing = f" and {account.missing:,} missing" if account.missing else ""
         said.append((account.measure, f"{account.cells:,} cells in, {account.values:,} values{missing} out{sums}"))
     said.append(("totals", _totals(proof)))
+    if proof.checks:
+        held = sum(check.holds for check in proof.checks)
+        said.append(("expected", f"{held:,} of {len(proof.checks):,} expectations hold"))
     empty = sum(step.rows_in - step.rows_out for step in proof.steps if step.step.startswith("unpivot"))
     if empty:
         said.append(("empty cells", f"{empty:,} left out"))

@@ -16,9 +16,9 @@ from kebrin.cli.ending import Exit
 from kebrin.errors import KebrinError
 from kebrin.plan.flow import flow_of
 from kebrin.plan.model import LayoutPlan
+from kebrin.plan.parts import stated_layout
 from kebrin.plan.reading import read_plan
-from kebrin.plan.running import stated_layout
-from kebrin.sources import files
+from kebrin.sources.choosing import choose
 from kebrin.work.weighing import weigh
 
 if TYPE_CHECKING:
@@ -39,7 +39,7 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
         return _survey_plans(out, plans, as_json=as_json)
     reports: list[dict[str, Any]] = []
     drawn: list[Path] = []
-    paths = [path for item in inputs for path in files.listed(item)]
+    paths = list(choose(inputs).paths)
     for report in reports_ahead(inputs, progress=not as_json):
         surveyed = [_Surveyed(report[name]) for name in report.shown]
         if picture is not None:

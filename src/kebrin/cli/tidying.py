@@ -5,8 +5,9 @@ from __future__ import annotations
 import json
 from typing import TYPE_CHECKING, NamedTuple
 
-from kebrin.cli.ahead import reports_ahead
+from kebrin.cli.ahead import reports_of
 from kebrin.cli.ending import Exit
+from kebrin.sources.choosing import choose
 
 _LONGEST_NAME = 80
 
@@ -15,7 +16,9 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from kebrin.deliver.publish import Published
+    from kebrin.unpivoting import Keep
     from kebrin.work.joining import Done
+    from kebrin.work.unaided import Found
 
 
 class Asked(NamedTuple):
@@ -27,24 +30,35 @@ class Asked(NamedTuple):
     strict: bool = False
     accept: bool = False
     replace: bool = False
+    workers: int = 1
+    scheduler: str = ""
 
 
 def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_json: bool = False) -> int:
     """Tidy reports without a plan and write what came of it."""
     asked = asked or Asked()
-    reports = reports_ahead(inputs, progress=not as_json)
+    chosen = choose(inputs)
+    reports = None
+    if asked.workers < 2 and not asked.scheduler:
+        reports = reports_of(chosen.paths, progress=not as_json, aside=True)
     from kebrin.deliver.guard import check_outputs
     from kebrin.deliver.publish import publish, refuse_ending
     from kebrin.unpivoting import Keep
     from kebrin.work.joining import Terms
-    from kebrin.work.unaided import tidy_reports
+    from kebrin.work.telling import passed_over
+    from kebrin.work.unaided import survey_reports, tables_of
 
     if not as_json:
         from kebrin.cli import show  # noqa: F401 - loaded while the first workbook is being parsed
 
     refuse_ending(output)
     terms = Terms(tolerance=asked.tolerance, strict=asked.strict)
-    done = tidy_reports(reports, keep=Keep.of(asked.keep_blanks, asked.keep_marks), terms=terms)
+    keep = Keep.of(asked.keep_blanks, asked.keep_marks)
+    if reports is None:
+        found = _by_workers(chosen.paths, keep, asked, progress=not as_json)
+    else:
+        found = survey_reports(reports, keep=keep, terms=terms)
+    done = tables_of(found, terms, passed_over(chosen.passed))
     paths = _paths(output, done)
     check_outputs(paths, [source.file for source in done[0].proof.sources], replace=asked.replace)
     published = [publish(part, path, accept=asked.accept) for part, path in zip(done, paths, strict=True)]
@@ -58,6 +72,16 @@ def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_
     else:
         _show(done, published)
     return Exit.DONE if all(part.proof.holds or asked.accept for part in done) else Exit.NOT_PROVED
+
+
+def _by_workers(paths: Sequence[Path], keep: Keep | None, asked: Asked, *, progress: bool) -> Found:
+    from kebrin.cli.progress import Progress
+    from kebrin.work.crews import crew_of
+    from kebrin.work.gathering import gather
+    from kebrin.work.unaided import FileTask, grouped
+
+    with crew_of(asked.workers, asked.scheduler) as crew, Progress(shown=progress, total=len(paths)) as line:
+        return grouped(gather(paths, FileTask(keep, asked.tolerance), crew=crew, on_file=line.at))
 
 
 def _paths(output: Path, done: Sequence[Done]) -> list[Path]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import codecs
 import posixpath
+import re
 from fnmatch import fnmatchcase
 from typing import Annotated, Literal
 
@@ -102,6 +103,67 @@ class LayoutPlan(_Strict):
         return self
 
 
+class ChoosePlan(_Strict):
+    r"""Which of the files that are named are read.
+
+    `newest = 1` takes the newest only, by the date in its name if `dated` gives a pattern with one group for it
+    ("traffic_(\\d{4}-\\d{2})"), else by its time. `wait` is how many seconds a file that is not there yet, or still arriving,
+    is waited for.
+    """
+
+    newest: Annotated[int, Field(ge=0)] = 0
+    dated: str = ""
+    wait: Annotated[float, Field(ge=0)] = 0.0
+
+    @field_validator("dated")
+    @classmethod
+    def _one_group(cls, value: str) -> str:
+        try:
+            groups = re.compile(value).groups
+        except re.error as error:
+            raise ValueError(f"the pattern {value!r} can't be read: {error}") from None
+        if groups > 1:
+            raise ValueError(f"the pattern {value!r} has {groups} groups; it must have one, or none")
+        return value
+
+
+class RowsPlan(_Strict):
+    """How many rows are expected: at least, at most, exactly, or within a share of those of the last run (0.2 is a fifth)."""
+
+    at_least: int | None = None
+    at_most: int | None = None
+    exactly: int | None = None
+    within: Annotated[float, Field(gt=0)] | None = None
+
+
+class RangePlan(_Strict):
+    """The smallest and the largest value that is expected, either may be left out."""
+
+    smallest: float | None = None
+    largest: float | None = None
+
+
+class ExpectPlan(_Strict):
+    """What is expected of a finished table; each is a check in its proof, which does not hold if one fails.
+
+    `columns` are all its columns, in any order. `key` names columns that no two rows share the values of. `values` gives a list
+    of the values that a column may hold, or the smallest and largest; `every` lists those that must all be there; `no_gaps` names
+    columns of dates or periods in which none is missing between the first and the last. `sums` gives the sum of a measure, as a
+    number or as "FILE, COLUMN" for the sum of a column of another table. `files` and `sheets` are those that must be there, names
+    may hold `*`.
+    """
+
+    columns: tuple[str, ...] = ()
+    rows: RowsPlan | None = None
+    key: tuple[str, ...] = ()
+    values: dict[str, tuple[str, ...] | RangePlan] = {}
+    every: dict[str, tuple[str, ...]] = {}
+    no_gaps: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
+    sums: dict[str, float | str] = {}
+    files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
+    sheets: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
+
+
 class TablePlan(_Strict):
     """One tidy table: the files and sheets it comes from, their layout, and the fields stamped on its rows.
 
@@ -116,6 +178,10 @@ class TablePlan(_Strict):
     a list of names, or a table of new names with the names that the columns have so far, or their places, counted from 1,
     where a heading changes every day. All are written if it is left out. `stored = "blank"` takes formulas without a stored
     result as empty, where no other formula of their sheet has one.
+
+    `choose` says which of several files are read. `misfits` says what becomes of a sheet that is not as the plan states it or has
+    other columns than most: the run stops, or the sheet is set aside and the proof says so. `optional` names columns that some
+    sheets may lack. `expect` says what the finished table must be like.
     """
 
     files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
@@ -127,7 +193,10 @@ class TablePlan(_Strict):
     sheets: Annotated[
         SheetChoice, BeforeValidator(_as_choice, json_schema_input_type=str | list[str] | SheetChoice)
     ] = SheetChoice()
+    choose: ChoosePlan = ChoosePlan()
     stored: Literal["", "blank"] = ""
+    misfits: Literal["stop", "set aside"] = "stop"
+    optional: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
     layout: LayoutPlan = LayoutPlan()
     fields: dict[str, str] = {}
     labels: dict[str, tuple[str, ...]] = {}
@@ -138,6 +207,7 @@ class TablePlan(_Strict):
         dict[str, str | Position],
         BeforeValidator(_as_names, json_schema_input_type=list[str | Position] | dict[str, str | Position]),
     ] = {}
+    expect: ExpectPlan | None = None
 
     @field_validator("fields")
     @classmethod
@@ -145,6 +215,20 @@ class TablePlan(_Strict):
         for said in value.values():
             FieldPlace.parse(said)
         return value
+
+    @property
+    def for_one_file(self) -> TablePlan:
+        """What the work on one file needs to know: nothing of what is done to the whole table later."""
+        blank = {
+            "files": ("-",),
+            "same": {},
+            "origin": "",
+            "choose": ChoosePlan(),
+            "optional": (),
+            "kinds": {},
+            "columns": {},
+        }
+        return self.model_copy(update={**blank, "shorten": (), "expect": None})
 
     @property
     def details(self) -> tuple[str, ...]:

@@ -42,7 +42,7 @@ def parse_plan(text: str, file: str = "") -> PlanModel:
 
     >>> parse_plan('kebrin = 1\n[table.traffic]\nfile = "a.xlsx"')
     Traceback (most recent call last):
-    kebrin.errors.PlanError: line 3: unknown key 'file' in table.traffic: the keys there are columns, fields, ...
+    kebrin.errors.PlanError: line 3: unknown key 'file' in table.traffic: the keys there are choose, columns, ...
     """
     try:
         content = tomllib.loads(text)

@@ -37,11 +37,25 @@ class Source:
 
 
 @dataclass(frozen=True)
+class Check:
+    """One thing that the plan expects of a table: whether it is so, what was found instead, and the cells that show it."""
+
+    expected: str
+    holds: bool
+    found: str = ""
+    cells: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        at = f" ({', '.join(self.cells)})" if self.cells else ""
+        return f"expected {self.expected}: {self.found or 'so it is'}{at}"
+
+
+@dataclass(frozen=True)
 class Proof:
     """What was checked for one table, and what came of it.
 
     It holds if every non-blank source cell is claimed, as much came out as went in, every stated total ties (unless
-    totals are only to be reported), and no remark breaks it.
+    totals are only to be reported), all that the plan expects is so, and no remark breaks it.
     """
 
     table: str
@@ -55,6 +69,7 @@ class Proof:
     accepted: bool = False
     leave_open: tuple[str, ...] = ()
     strict: bool = False
+    checks: tuple[Check, ...] = ()
 
     @property
     def unclaimed(self) -> int:
@@ -87,6 +102,7 @@ class Proof:
                     f"(sum {account.sum_out}) and {account.missing:,} missing came out"
                 )
         said += [str(remark) for remark in self.remarks if remark.breaks]
+        said += [str(check) for check in self.checks if not check.holds]
         if self.strict:
             said += [f"open question: {remark}" for remark in self.questions]
         return tuple(said)
@@ -151,6 +167,10 @@ class Proof:
             },
             "conservation": [account.to_plain() for account in self.conservation],
             "tie-outs": [tie.to_plain() for tie in self.ties if tie.cells],
+            "expectations": [
+                {"expected": one.expected, "holds": one.holds, "found": one.found, "cells": list(one.cells)}
+                for one in self.checks
+            ],
             "steps": [step._asdict() for step in self.steps],
             "remarks": [
                 {

@@ -1,13 +1,15 @@
-"""What a file is, told by its first bytes and not by its name; and which files a pattern or folder names."""
+"""What a file is, told by its first bytes and not by its name."""
 
 from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass
-from pathlib import Path
-from typing import Self
+from typing import TYPE_CHECKING, Self
 
 from kebrin.errors import Place, SourceError
+
+if TYPE_CHECKING:
+    from pathlib import Path
 
 WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm"})
 TEXT_ENDINGS = frozenset({".csv", ".tsv", ".txt"})
@@ -69,9 +71,9 @@ class Fixed:
     @classmethod
     def of(cls, path: Path) -> Self:
         """The file as it is now."""
-        state = _state(path)
+        now = state(path)
         with path.open("rb") as file:
-            return cls(path, hashlib.file_digest(file, "sha256").hexdigest(), state)
+            return cls(path, hashlib.file_digest(file, "sha256").hexdigest(), now)
 
     def check(self) -> None:
         """Refuse to go on if the file is no longer what was hashed.
@@ -80,7 +82,7 @@ class Fixed:
             SourceError: it was written to, replaced or taken away meanwhile.
         """
         try:
-            same = _state(self.path) == self.state
+            same = state(self.path) == self.state
         except OSError:
             same = False
         if not same:
@@ -90,7 +92,8 @@ class Fixed:
             )  # fmt: skip
 
 
-def _state(path: Path) -> tuple[int, int, int]:
+def state(path: Path) -> tuple[int, int, int]:
+    """A file's time of change, size and number: the same as long as nobody touches it."""
     found = path.stat()
     return found.st_mtime_ns, found.st_size, found.st_ino
 
@@ -100,31 +103,6 @@ def digest(path: Path) -> str:
     return Fixed.of(path).digest
 
 
-def _is_output(file: Path) -> bool:
+def is_output(file: Path) -> bool:
     """Whether a file is one that Kebrin has written: its proof stands beside it."""
     return file.with_name(f"{file.name}.proof.json").exists()
-
-
-def listed(pattern: str, *, base: Path | None = None) -> list[Path]:
-    """The files that a path, a folder or a pattern with `*` names, sorted; temporary lock files are passed over.
-
-    Raises:
-        SourceError: nothing fits.
-    """
-    path = (base or Path()) / pattern
-    if path.is_file():
-        return [path]  # a name with a bracket is no pattern where the file is there
-    if path.is_dir():
-        found = [file for file in sorted(path.iterdir()) if file.suffix.lower() in ENDINGS and file.is_file()]
-    elif any(mark in pattern for mark in "*?["):
-        root = Path(path.anchor) if path.is_absolute() else Path()
-        found = sorted(file for file in root.glob(str(path.relative_to(root))) if file.is_file())
-    else:
-        return [path]
-    kept = [file for file in found if not file.name.startswith(("~$", ".~lock", ".")) and not _is_output(file)]
-    if not kept:
-        raise SourceError(
-            "no report found", Place(str(path)), why=f"no file there ends in {', '.join(sorted(ENDINGS))}"
-            if path.is_dir() else "no file's name fits the pattern", do="Check the folder and the pattern",
-        )  # fmt: skip
-    return kept

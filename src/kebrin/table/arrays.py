@@ -134,7 +134,7 @@ def distinct_rows(data: pa.Table) -> int:
     >>> distinct_rows(pa.table({"class": ["Foot", "Cars", "Foot"], "month": ["Jan", "Jan", "Jan"]}))
     2
     """
-    codes = _row_codes(data)
+    codes = row_codes(data)
     return int(codes.max()) + 1 if len(codes) else 0
 
 
@@ -144,14 +144,14 @@ def repeated_rows(data: pa.Table) -> NDArray[np.intp]:
     >>> repeated_rows(pa.table({"class": ["Foot", "Cars", "Foot"]})).tolist()
     [2]
     """
-    codes = _row_codes(data)
+    codes = row_codes(data)
     if not len(codes) or codes.max() + 1 == len(codes):
         return np.empty(0, np.intp)
     _, firsts = np.unique(codes, return_index=True)
     return np.setdiff1d(np.arange(len(codes)), firsts)
 
 
-def _row_codes(data: pa.Table) -> NDArray[np.int64]:
+def row_codes(data: pa.Table) -> NDArray[np.int64]:
     """A number for each row, the same for rows that say the same."""
     codes = np.zeros(data.num_rows, np.int64)
     for column in data.columns:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -12,16 +13,20 @@ from kebrin.layout import CALENDAR
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Remark
-from kebrin.table.arrays import distinct_rows, is_constant, kind_of, repeated_rows
+from kebrin.table.arrays import distinct_rows, is_constant, kind_of, repeated_rows, row_codes
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
+
+    from numpy.typing import NDArray
 
     from kebrin.table import Table
     from kebrin.work.sheet import Piece, SheetWork
 
 
 _TOLD = 6
+# So many of the rows that repeat are traced to their files.
+_LOOKED = 200
 
 
 @dataclass(frozen=True, eq=False)
@@ -173,10 +178,27 @@ def _repeated(table: Table, pieces: Sequence[Piece], terms: Terms) -> list[Remar
             )
         ]
     what = f"{len(again):,} rows bear the same labels as another, so something that tells them apart was lost"
+    what += _in_which_files(table, again, names)
     if terms.repeats:
         return [Remark("same labels", what, "", "", cells, len(again))]
     settle = '; if they are meant to, state repeats = "expected" under [proof] in the plan'
     return [Remark("same labels", what + settle, "", "", cells, len(again), breaks=True)]
+
+
+def _in_which_files(table: Table, again: NDArray[np.intp], names: Sequence[str]) -> str:
+    """The two files whose rows bear the same labels, where it is always the same two: a month that was delivered again."""
+    if len(table.origins) != len(table) or len({part.file for part in table.origins.segments}) < 2:
+        return ""
+    codes = row_codes(table.data.select(list(names)))
+    _, firsts = np.unique(codes, return_index=True)
+    pairs = {
+        (table.origins.segment_of(int(firsts[codes[row]]))[0].file, table.origins.segment_of(row)[0].file)
+        for row in again[:: max(len(again) // _LOOKED, 1)].tolist()
+    }
+    if len(pairs) > 1:
+        return ""
+    first, other = (Path(file).name for file in pairs.pop())
+    return f": those of {other} are in {first} already" if first != other else ""
 
 
 def _told_apart(table: Table, pieces: Sequence[Piece]) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import re
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -63,22 +64,31 @@ def per_block(
 
 
 def _around(sheet: Sheet, name: str, place: FieldPlace) -> str:
-    if place.form == "sheet name":
-        return sheet.name
     if place.form == "text":
         return place.what
     if place.form == "block title":
         return ""  # each block has its own; see `per_block`
-    file = Path(sheet.source).name
+    file = Path(sheet.source)
+    if place.form == "file date":
+        return dt.datetime.fromtimestamp(file.stat().st_mtime, tz=dt.UTC).astimezone().date().isoformat()
+    said = {"sheet name": sheet.name, "file name": file.name, "folder name": file.resolve().parent.name}[place.form]
     if not place.what:
-        return file
-    match = re.search(place.what, file)
+        return said
+    match = re.search(place.what, said)
+    whole = place.form.partition(" ")[0]
     if match is None:
         raise LayoutError(
-            f"the field {name!r} can't be taken from the file's name", Place(sheet.source),
-            why=f"the pattern {place.what!r} does not fit it", do="Correct the pattern in the plan",
+            f"the field {name!r} can't be taken from the {whole}'s name", Place(sheet.source),
+            why=f"the pattern {place.what!r} does not fit {said!r}", do="Correct the pattern in the plan",
         )  # fmt: skip
-    return str(match[1] if match.groups() else match[0])
+    named = match.groupdict()
+    if len(match.groups()) > 1 and name not in named:
+        near = nearest(name, named)
+        raise LayoutError(
+            f"the pattern of the field {name!r} has no group of that name", Place(sheet.source),
+            why=f"its groups are {', '.join(named)}", do=f"Did you mean {near!r}?" if near else "Name the field as one of them",
+        )  # fmt: skip
+    return str(named[name] if name in named else match[1] if match.groups() else match[0])
 
 
 def _in_cell(sheet: Sheet, name: str, place: FieldPlace) -> FieldCell:

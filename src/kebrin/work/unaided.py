@@ -6,18 +6,21 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kebrin.errors import LayoutError, Place
+from kebrin.errors import LayoutError, Place, SourceError
+from kebrin.sources import read
 from kebrin.table import Remark
 from kebrin.table.arrays import distinct_texts
 from kebrin.values.entries import has_plain_sign
+from kebrin.work.gathering import Aside
 from kebrin.work.joining import Arrived, Done, Terms, join, prove
 from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
+from kebrin.work.telling import same_files
 from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Iterable, Iterator, Sequence
 
     import pyarrow as pa
 
@@ -33,8 +36,50 @@ _SHORTEST_NAME = 3
 _DATE_DIGITS = 3
 
 
+@dataclass(frozen=True, eq=False)
+class FileWork:
+    """All that came of one file."""
+
+    works: tuple[SheetWork, ...]
+    source: Source
+
+
+@dataclass(frozen=True)
+class FileTask:
+    """The work on one file without a plan, for this process or any other."""
+
+    keep: Keep | None = None
+    tolerance: float | None = None
+
+    def __call__(self, path: Path) -> FileWork:
+        """What a file gives.
+
+        Raises:
+            SourceError: it can't be read.
+        """
+        return self.work(read(path))
+
+    def work(self, report: Report, stated: Stated | None = None) -> FileWork:
+        """What a report gives: all sheets that are shown."""
+        works = [work_sheet(report[name], stated, keep=self.keep, tolerance=self.tolerance) for name in report.shown]
+        used = tuple(work.ledger.sheet for work in works)
+        return FileWork(tuple(works), source_of(report, used, dict(report.hidden)))
+
+
+def opened(paths: Sequence[Path], *, alone: bool | None = None) -> Iterator[Report | Aside]:
+    """Reports, each opened when it is asked for; those that can't be opened are set aside, but for one that is `alone`."""
+    alone = len(paths) < 2 if alone is None else alone
+    for path in paths:
+        try:
+            yield read(path)
+        except SourceError as error:
+            if alone:
+                raise
+            yield Aside.of(str(path), error)
+
+
 def tidy_reports(
-    reports: Iterable[Report],
+    reports: Iterable[Report | Aside],
     stated: Stated | None = None,
     *,
     keep: Keep | None = None,
@@ -46,14 +91,23 @@ def tidy_reports(
     say the same throughout do not.
 
     Raises:
+        SourceError: none of the reports can be read.
         LayoutError: no table was found on any sheet, or a layout can be read in two ways.
     """
     terms = terms or Terms()
-    found = survey_reports(reports, stated, keep=keep, terms=terms)
+    return tables_of(survey_reports(reports, stated, keep=keep, terms=terms), terms)
+
+
+def tables_of(found: Found, terms: Terms, said: Sequence[Remark] = ()) -> list[Done]:
+    """The tables of what some reports gave; `said` is what their proofs say of the run besides.
+
+    Raises:
+        LayoutError: a layout can be read in two ways.
+    """
     for group in found.groups:
         for piece in group.pieces:
             refuse_questions(piece.file, piece.sheet, piece.layout)
-    return [_done(group, found, terms) for group in found.groups]
+    return [_done(group, found, terms, said) for group in found.groups]
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,6 +131,7 @@ class Found:
     groups: tuple[Group, ...]
     works: tuple[SheetWork, ...]
     sources: tuple[Source, ...]
+    asides: tuple[Aside, ...] = ()
 
     def others(self, group: Group) -> set[str]:
         """The columns of all tables but one: cells of a sheet may have arrived in any of them."""
@@ -89,7 +144,7 @@ class Found:
 
 
 def survey_reports(
-    reports: Iterable[Report],
+    reports: Iterable[Report | Aside],
     stated: Stated | None = None,
     *,
     keep: Keep | None = None,
@@ -98,18 +153,37 @@ def survey_reports(
     """Work on every sheet of some reports, and group the blocks of one layout.
 
     Raises:
+        SourceError: none of them can be read.
         LayoutError: no table was found on any sheet.
     """
-    tolerance = None if terms is None else terms.tolerance
-    works: list[SheetWork] = []
-    sources: list[Source] = []
+    task = FileTask(keep, None if terms is None else terms.tolerance)
+    found: list[FileWork | Aside] = []
     for report in reports:
-        done = [work_sheet(report[name], stated, keep=keep, tolerance=tolerance) for name in report.shown]
-        works += done
-        used = tuple(work.ledger.sheet for work in done)
-        sources.append(source_of(report, used, dict(report.hidden)))
-    works = without_summaries(works)
+        if isinstance(report, Aside):
+            found.append(report)
+            continue
+        try:
+            found.append(task.work(report, stated))
+        except SourceError as error:
+            found.append(Aside.of(report.path, error))
+    return grouped(found)
+
+
+def grouped(found: Iterable[FileWork | Aside]) -> Found:
+    """What some files gave, the blocks of one layout together.
+
+    Raises:
+        SourceError: all of them were set aside.
+        LayoutError: no table was found on any sheet.
+    """
+    found = list(found)
+    files = [one for one in found if isinstance(one, FileWork)]
+    asides = tuple(one for one in found if isinstance(one, Aside))
+    if asides and not files and asides[0].error is not None:
+        raise asides[0].error
+    works = without_summaries([work for file in files for work in file.works])
     pieces = [piece for work in works for piece in work.pieces]
+    sources = tuple(file.source for file in files)
     if not pieces:
         raise LayoutError(
             "no table was found", Place(", ".join(source.file for source in sources[:3])),
@@ -117,7 +191,7 @@ def survey_reports(
             do="State where the table starts in a plan: starts, boxhead, stub",
         )  # fmt: skip
     groups = _with_own_names([_group(alike) for alike in _alike(pieces)])
-    return Found(groups, tuple(works), tuple(sources))
+    return Found(groups, tuple(works), sources, asides)
 
 
 def _works_of(pieces: Sequence[Piece], works: Sequence[SheetWork], *, first: bool) -> list[SheetWork]:
@@ -170,12 +244,14 @@ def _name_of(pieces: Sequence[Piece]) -> str:
     return stems[0] if len({piece.sheet for piece in pieces}) > 1 else pieces[0].sheet
 
 
-def _done(group: Group, found: Found, terms: Terms) -> Done:
+def _done(group: Group, found: Found, terms: Terms, more: Sequence[Remark]) -> Done:
     table, constant = join(group.pieces, group.stamps, drop_constant=True)
     said = [
         Remark("constant heading", f"{name!r} says the same on every row and is no column", count=1)
         for name in constant
     ]
+    said += [*(aside.remark() for aside in found.asides), *more]
+    said += same_files(found.sources)
     works = _works_of(group.pieces, found.works, first=group is found.groups[0])
     after, _ = standardised_group(group, table)
     arrived = Arrived((*table.columns, *found.others(group)), constant, _under_other_names(group))

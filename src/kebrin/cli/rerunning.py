@@ -1,0 +1,103 @@
+"""`kebrin run` at the cheapest: where nothing has changed nothing is done, and hardly anything loaded; and run over and over."""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+
+from kebrin.cli.ending import Exit
+from kebrin.deliver.remembering import is_unchanged, recall
+from kebrin.errors import KebrinError, PlanError
+from kebrin.work.keeping import kept_folder
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from kebrin.deliver.remembering import Memory
+
+# Files that change within so many milliseconds of one another are one change; a file is at rest after as long.
+_SETTLE_MS = 1600
+
+
+class Asked(NamedTuple):
+    """The options of the command."""
+
+    like: Path | None = None
+    if_changed: bool = False
+    workers: int = 1
+    scheduler: str = ""
+    accept: bool = False
+    replace: bool = False
+
+
+def run(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
+    """Run a plan; if asked, only where something has changed since the last run."""
+    if asked.if_changed and asked.like is None:
+        memory = recall(plan_file, kept_folder())
+        if memory is not None and is_unchanged(memory, plan_file):
+            return _unchanged(memory, as_json=as_json)
+    from kebrin.cli import running
+
+    return running.run(plan_file, asked, as_json=as_json)
+
+
+def _unchanged(memory: Memory, *, as_json: bool) -> int:
+    if as_json:
+        print(
+            json.dumps({"unchanged": True, "holds": memory.holds, "outputs": list(memory.outputs)}, ensure_ascii=False)
+        )
+    else:
+        state = (
+            ""
+            if memory.holds
+            else "; its proof did not hold, and what is not proved stands beside the last good output"
+        )
+        files = len(memory.inputs)
+        print(
+            f"Nothing has changed since the last run: the plan, {files:,} file{'s' * (files != 1)} and "
+            f"{', '.join(memory.outputs)} are as they were{state}"
+        )
+    return Exit.DONE if memory.holds else Exit.NOT_PROVED
+
+
+def watch(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
+    """Run a plan now, and again whenever its files or the plan itself have changed and are at rest, until it is stopped."""
+    try:
+        from watchfiles import watch as changes_in
+    except ModuleNotFoundError:
+        raise PlanError(
+            "watching needs watchfiles, which is not installed", do="Install kebrin[watch]: pip install 'kebrin[watch]'"
+        ) from None
+    _run_once(plan_file, asked, as_json=as_json)
+    for _ in changes_in(*_folders(plan_file), debounce=_SETTLE_MS, step=_SETTLE_MS // 4, raise_interrupt=True):
+        print(f"--- {time.strftime('%H:%M:%S')}: something has changed", file=sys.stderr, flush=True)
+        _run_once(plan_file, asked, as_json=as_json)
+    return Exit.DONE
+
+
+def _run_once(plan_file: Path, asked: Asked, *, as_json: bool) -> None:
+    """One run; what is wrong is told, and the watch goes on."""
+    try:
+        run(plan_file, asked, as_json=as_json)
+    except KebrinError as error:
+        print(f"kebrin: {error}", file=sys.stderr, flush=True)
+    sys.stdout.flush()
+
+
+def _folders(plan_file: Path) -> Iterable[Path]:
+    """The folders that the plan and its inputs are in."""
+    from kebrin.api import load_plan
+
+    plan = load_plan(plan_file)
+    found = {plan_file.resolve().parent}
+    for patterns, base, _ in plan.choices:
+        for pattern in patterns:
+            path = (Path(base) / pattern).resolve()
+            folder = path if path.is_dir() else path.parent
+            while not folder.is_dir():  # a pattern in the folder's own name
+                folder = folder.parent
+            found.add(folder)
+    return sorted(found)

@@ -1,0 +1,41 @@
+"""What is said of the files of one table: those passed over, those that are the same as another, months delivered again."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kebrin.table import Remark
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+    from kebrin.proof import Source
+
+_SHOWN = 4
+
+
+def passed_over(passed: Sequence[tuple[Path, str]]) -> list[Remark]:
+    """Files that a folder or a pattern names and that were not read, by reason; our own outputs are not worth a word."""
+    by_reason: dict[str, list[str]] = {}
+    for path, why in passed:
+        if why != "written by Kebrin":
+            by_reason.setdefault(why, []).append(path.name)
+    said = []
+    for why, names in by_reason.items():
+        shown = ", ".join(names[:_SHOWN]) + (f" and {len(names) - _SHOWN} more" if len(names) > _SHOWN else "")
+        said.append(Remark("passed over", f"passed over {shown}: {why}", count=len(names)))
+    return said
+
+
+def same_files(sources: Iterable[Source]) -> list[Remark]:
+    """Files of the same bytes as another: a question, since their rows are there twice."""
+    first: dict[str, str] = {}
+    said = []
+    for source in sources:
+        name = Path(source.file).name
+        if source.digest and source.used and source.digest in first:
+            what = f"{name} is the same, byte for byte, as {first[source.digest]}: leave one of them out"
+            said.append(Remark("question", what, source.file, count=1))
+        first.setdefault(source.digest, name)
+    return said
