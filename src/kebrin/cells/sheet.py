@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 
 # Looked up once: members of an enumeration are slow to reach, and this is asked for every label.
 _BLANK = int(Kind.BLANK)
+# Rows of so many cells are looked at one by one: in wide sheets nearly all cells of a row are of one kind.
+_WIDE = 64
 _KIND_OF: dict[type, int] = {
     str: Kind.TEXT,
     float: Kind.NUMBER,
@@ -212,6 +214,8 @@ def kinds_of(values: NDArray[np.object_]) -> NDArray[np.uint8]:
     >>> kinds_of(np.array([["Gull", " ", 3.0, True]], dtype=object))
     array([[1, 0, 2, 5]], dtype=uint8)
     """
+    if values.size and values.shape[1] < _WIDE:
+        return _kinds_of_few(values)
     codes = np.empty(values.shape, np.uint8)
     for row, cells in enumerate(values.tolist()):
         types = list(map(type, cells))
@@ -228,6 +232,15 @@ def kinds_of(values: NDArray[np.object_]) -> NDArray[np.uint8]:
         if numbers != len(types):
             codes[row, [at for at, cell in enumerate(cells) if cell.__class__ is str and not cell.strip()]] = Kind.BLANK
     return codes
+
+
+def _kinds_of_few(values: NDArray[np.object_]) -> NDArray[np.uint8]:
+    """The same for rows of few cells, all of them at once."""
+    cells = values.ravel().tolist()
+    codes = np.fromiter(map(_KIND_OF.__getitem__, map(type, cells)), np.uint8, len(cells))
+    texts = np.flatnonzero(codes == Kind.TEXT).tolist()
+    codes[[at for at in texts if not cells[at] or cells[at].isspace()]] = _BLANK
+    return codes.reshape(values.shape)
 
 
 def as_label(value: Any) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 from io import TextIOWrapper
@@ -13,6 +14,10 @@ def main() -> None:
 
     # No linear algebra is done here: threads made ready for it would only cost time.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    # No plug-in has a say in what a plan may hold; to look for them in every package installed takes its time.
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+    # Cells come by the hundred thousand and form no circles: looking for some all the time is in vain.
+    gc.set_threshold(200_000, 20, 20)
     head_start(sys.argv[1:])
     from kebrin.cli.app import app
 

@@ -27,6 +27,9 @@ from kebrin.sources.files import digest
 if TYPE_CHECKING:
     from kebrin.work.joining import Done
 
+# A table of a proof longer than this has a line for each of its keys.
+_LONG = 100
+
 
 @dataclass(frozen=True)
 class Published:
@@ -198,7 +201,24 @@ def _proof_text(target: Target, done: list[Done], written: Path, part: Path | No
     for source in plain["sources"]:
         source["from here"] = _seen_from(written.parent, source["file"])
     plain["origin"] = whole.table.origins.to_plain() if whole else []
-    return json.dumps(plain, ensure_ascii=False, indent=1) + "\n"
+    return _lines_of(plain)
+
+
+def _lines_of(plain: dict[str, Any]) -> str:
+    """Plain values as JSON, a line for each key and for each member of a list: people can read it, and large ones are quick."""
+    lines = []
+    for key, value in plain.items():
+        said = json.dumps(value, ensure_ascii=False)
+        if isinstance(value, list) and len(value) > 1:
+            members = ",\n  ".join(json.dumps(one, ensure_ascii=False) for one in value)
+            said = f"[\n  {members}\n ]"
+        elif isinstance(value, dict) and len(said) > _LONG:
+            members = ",\n  ".join(
+                f"{json.dumps(name)}: {json.dumps(one, ensure_ascii=False)}" for name, one in value.items()
+            )
+            said = f"{{\n  {members}\n }}"
+        lines.append(f" {json.dumps(key, ensure_ascii=False)}: {said}")
+    return "{\n" + ",\n".join(lines) + "\n}\n"
 
 
 def _several(done: list[Done]) -> dict[str, Any]:

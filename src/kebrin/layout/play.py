@@ -58,10 +58,18 @@ def in_play(sheet: Sheet) -> Play:
         formats = sheet.formats()
         hidden_rows = tuple(sorted(row for row in formats.hidden_rows if row < sheet.shape[0]))
         hidden_columns = tuple(sorted(column for column in formats.hidden_columns if column < sheet.shape[1]))
-    rows = np.setdiff1d(np.flatnonzero(sheet.filled.any(axis=1)), hidden_rows)
-    columns = np.setdiff1d(np.flatnonzero(sheet.filled.any(axis=0)), hidden_columns)
-    columns = np.setdiff1d(columns, _asides(sheet, rows, columns))
+    rows = _but(np.flatnonzero(sheet.filled.any(axis=1)), hidden_rows)
+    columns = _but(np.flatnonzero(sheet.filled.any(axis=0)), hidden_columns)
+    columns = _but(columns, _asides(sheet, rows, columns))
     return Play(rows, columns, hidden_rows, hidden_columns)
+
+
+def _but(lines: NDArray[np.intp], others: Sequence[int]) -> NDArray[np.intp]:
+    """Lines without some of them."""
+    if not len(others):
+        return lines
+    out = set(others)
+    return lines[[line not in out for line in lines.tolist()]]
 
 
 def _asides(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:

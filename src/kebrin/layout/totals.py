@@ -19,6 +19,7 @@ from kebrin.grammar.words import average_word, carried_word, of_which, says_diff
 from kebrin.layout.aggregates import find_aggregates
 from kebrin.layout.model import TotalLine
 from kebrin.layout.worded import settle_worded
+from kebrin.table.arrays import uneven
 
 if TYPE_CHECKING:
     from collections.abc import Container, Mapping, Sequence
@@ -239,7 +240,7 @@ def _find_parents(search: Search) -> None:
 
 def _find_runs(search: Search) -> None:
     """Lines that are exactly the sum of the run before them (or, failing that, after them), word or no word."""
-    weights = np.random.default_rng(20310401).uniform(0.5, 1.5, search.filled.shape[1])
+    weights = uneven(search.filled.shape[1])
     # einsum, not @: a threaded product costs more in start-up than it saves here.
     projected = np.einsum("ij,j->i", search.filled, weights)
     slack = max(float((search.slack * weights).sum()), 1e-9)

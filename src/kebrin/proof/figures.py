@@ -14,6 +14,7 @@ from kebrin.cells import Kind, Look
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_ratio, names_a_key, period_range, says_rank
 from kebrin.proof.labelling import lines_in_use
+from kebrin.table.arrays import uneven
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -139,28 +140,27 @@ def kept_sums(sheet: Sheet, segment: Segment) -> list[tuple[int, int, int, int]]
 
 def _sums(grid: Numbers) -> list[tuple[int, int, int]]:
     """Lines that are the sum of a run that ends before them or begins behind them: line, first part, how many."""
-    if grid.shape[0] < 3 or np.isnan(grid).all():
+    blank = np.isnan(grid)
+    if grid.shape[0] < 3 or blank.all():
         return []
-    filled = np.nan_to_num(grid)
-    weights = np.random.default_rng(20310401).uniform(0.5, 1.5, filled.shape[1])
-    projected = np.einsum("ij,j->i", filled, weights)
+    filled = np.where(blank, 0.0, grid)
+    projected = np.einsum("ij,j->i", filled, uneven(filled.shape[1]))
     slack = max(1e-9 * float(np.abs(filled).sum()), 1e-9)
     found = []
-    for order in (range(len(projected)), range(len(projected) - 1, -1, -1)):
-        lines = list(order)
-        prefix = np.concatenate(([0.0], np.cumsum(projected[lines])))
-        rank = np.argsort(prefix[:-1])
-        ordered = prefix[:-1][rank]
-        wanted = prefix[:-1] - projected[lines]
+    for lines in (np.arange(len(projected)), np.arange(len(projected) - 1, -1, -1)):
+        prefix = np.concatenate(([0.0], np.cumsum(projected[lines])))[:-1]
+        wanted = prefix - projected[lines]
+        ordered = np.sort(prefix)
         near = np.searchsorted(ordered, wanted - slack)
-        hits = (near < len(ordered)) & (ordered[np.minimum(near, len(ordered) - 1)] <= wanted + slack)
-        for place in np.flatnonzero(hits).tolist():
+        hits = np.flatnonzero(ordered[np.minimum(near, len(ordered) - 1)] <= wanted + slack)
+        rank = np.argsort(prefix) if len(hits) else prefix
+        for place in hits[near[hits] < len(ordered)].tolist():
             at = int(near[place])
             while at < len(ordered) and ordered[at] <= wanted[place] + slack:
-                parts = lines[int(rank[at]) : place]
+                parts = lines[int(rank[at]) : place].tolist()
                 at += 1
-                if len(parts) >= 2 and _is_sum(grid, filled, lines[place], parts):
-                    found.append((lines[place], min(parts), len(parts)))
+                if len(parts) >= 2 and _is_sum(grid, filled, int(lines[place]), parts):
+                    found.append((int(lines[place]), min(parts), len(parts)))
                     break
     return found
 

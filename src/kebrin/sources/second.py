@@ -58,14 +58,13 @@ class Style:
     filled: bool = False
 
 
-def refuse_far_cells(path: Path, part: str, where: Place) -> None:
-    """Refuse a sheet whose cells in use span more than the machine should lay out.
+def refuse_far_cells(path: Path, part: str, where: Place, head: bytes) -> None:
+    """Refuse a sheet whose cells in use span more than the machine should lay out; `head` are its first bytes.
 
     Raises:
         SourceError: a cell stands alone far from the rest; it is named.
     """
-    with zipfile.ZipFile(path) as package, package.open(part) as stream:
-        stated = _REACH.search(stream.read(4096))
+    stated = _REACH.search(head)
     corner = parse_a1((stated[2] or stated[1]).decode()) if stated else None
     if corner is not None and (corner[0] + 1) * (corner[1] + 1) <= MOST_CELLS:
         return

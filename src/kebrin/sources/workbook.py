@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 import python_calamine as calamine
@@ -20,6 +20,7 @@ from kebrin.sources import files, second
 from kebrin.sources.parts import damaged, part_name, telling
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
     from pathlib import Path
 
 # Signs that a plain search finds (attributes in double quotes, no name prefixes: what nearly every program writes);
@@ -34,7 +35,9 @@ _UNSTORED = re.compile(
     rb"(?:</(?:\w+:)?f>|<(?:\w+:)?f(?:\s[^>]*)?/>)\s*(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v></(?:\w+:)?v>)?\s*</"
 )
 _PADS = re.compile(rb"""formatCode=["']00""" rb"""|formatCode=["']0(?:\\|&quot;)?[-/ ]""")
-_CHUNK, _OVERLAP = 8 << 20, 1024
+_CHUNK, _OVERLAP, _HEAD = 8 << 20, 1024, 4096
+# Sheets of so many bytes are read at once.
+_SMALL = 1 << 20
 _RELATION = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
 _STRICT_RELATION = "{http://purl.oclc.org/ooxml/officeDocument/relationships}id"
 _VISIBLE = {"hidden": "hidden", "veryHidden": "very hidden"}
@@ -47,6 +50,7 @@ class Signs:
     errors: bool = False
     unstored: bool = False
     hidden_lines: bool = False
+    formulas: bool = False
 
 
 @dataclass(frozen=True)
@@ -92,16 +96,26 @@ class Workbook:
         return raw
 
     def _parsed(self, name: str, where: Place) -> RawSheet:
-        second.refuse_far_cells(self.path, self.parts[name], where)
+        with zipfile.ZipFile(self.path) as package:
+            part = package.getinfo(self.parts[name])
+            if part.file_size <= _SMALL:  # it is read at once: to start a thread would take longer
+                content = package.read(part)
+                second.refuse_far_cells(self.path, part.filename, where, content[:_HEAD])
+                return self._rows(name, where, _signs([content]))
+            with package.open(part) as stream:
+                second.refuse_far_cells(self.path, part.filename, where, stream.read(_HEAD))
         with ThreadPoolExecutor(1) as beside:
-            signs = beside.submit(_signs, self.path, self.parts[name])
-            try:
-                sheet = self._book.get_sheet_by_name(name)
-                rows = sheet.to_python(skip_empty_area=False)
-            except (calamine.CalamineError, ValueError) as error:
-                raise damaged(where, error) from error
-            merges = [(*first, *last) for first, last in sheet.merged_cell_ranges or ()]
-            return RawSheet(name, rows, merges, signs.result())
+            signs = beside.submit(_signs_of_part, self.path, self.parts[name])
+            return replace(self._rows(name, where, Signs()), signs=signs.result())
+
+    def _rows(self, name: str, where: Place, signs: Signs) -> RawSheet:
+        try:
+            sheet = self._book.get_sheet_by_name(name)
+            rows = sheet.to_python(skip_empty_area=False)
+        except (calamine.CalamineError, ValueError) as error:
+            raise damaged(where, error) from error
+        merges = [(*first, *last) for first, last in sheet.merged_cell_ranges or ()]
+        return RawSheet(name, rows, merges, signs)
 
 
 def open_workbook(path: Path) -> Workbook:
@@ -176,21 +190,22 @@ def _pads_digits(package: zipfile.ZipFile) -> bool:
     return _PADS.search(package.read("xl/styles.xml")) is not None
 
 
-def _signs(path: Path, part: str) -> Signs:
-    signs, plain, tail = Signs(), True, b""
+def _signs_of_part(path: Path, part: str) -> Signs:
     with zipfile.ZipFile(path) as package, package.open(part) as stream:
-        while chunk := stream.read(_CHUNK):
-            seen = tail + chunk
-            plain = plain and _OTHER_QUOTES not in seen and (bool(tail) or b":worksheet" not in seen[:4096])
-            signs = Signs(
-                signs.errors or (_ERROR in seen if plain else _ANY_ERROR.search(seen) is not None),
-                signs.unstored or _has_unstored(seen, plain=plain),
-                signs.hidden_lines or ((not plain or _HIDDEN in seen) and _ANY_HIDDEN.search(seen) is not None),
-            )
-            tail = seen[-_OVERLAP:]
+        return _signs(iter(lambda: stream.read(_CHUNK), b""))
+
+
+def _signs(chunks: Iterable[bytes]) -> Signs:
+    signs, plain, tail = Signs(), True, b""
+    for chunk in chunks:
+        seen = tail + chunk if tail else chunk
+        plain = plain and _OTHER_QUOTES not in seen and (bool(tail) or b":worksheet" not in seen[:_HEAD])
+        formulas = _FORMULA in seen if plain else _ANY_FORMULA.search(seen) is not None
+        signs = Signs(
+            signs.errors or (_ERROR in seen if plain else _ANY_ERROR.search(seen) is not None),
+            signs.unstored or (formulas and _UNSTORED.search(seen) is not None),
+            signs.hidden_lines or ((not plain or _HIDDEN in seen) and _ANY_HIDDEN.search(seen) is not None),
+            signs.formulas or formulas,
+        )
+        tail = seen[-_OVERLAP:]
     return signs
-
-
-def _has_unstored(seen: bytes, *, plain: bool) -> bool:
-    formulas = _FORMULA in seen if plain else _ANY_FORMULA.search(seen) is not None
-    return formulas and _UNSTORED.search(seen) is not None

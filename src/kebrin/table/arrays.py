@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
+_GOLDEN = (5**0.5 - 1) / 2
+
 
 def numbers(values: NDArray[np.float64]) -> pa.DoubleArray:
     """A float64 array; NaN becomes null.
@@ -147,8 +149,9 @@ def repeated_rows(data: pa.Table) -> NDArray[np.intp]:
     codes = row_codes(data)
     if not len(codes) or codes.max() + 1 == len(codes):
         return np.empty(0, np.intp)
-    _, firsts = np.unique(codes, return_index=True)
-    return np.setdiff1d(np.arange(len(codes)), firsts)
+    firsts = np.full(int(codes.max()) + 1, len(codes), np.int64)
+    firsts[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)
+    return np.flatnonzero(firsts[codes] != np.arange(len(codes)))
 
 
 def row_codes(data: pa.Table) -> NDArray[np.int64]:
@@ -160,7 +163,7 @@ def row_codes(data: pa.Table) -> NDArray[np.int64]:
             one = one.dictionary_encode()
         own = codes_of(one) + 1
         # Renumbered after every column, so that the product never outgrows an int64.
-        _, codes = np.unique(codes * (len(one.dictionary) + 1) + own, return_inverse=True)
+        codes = numbered(codes * (len(one.dictionary) + 1) + own)
     return codes
 
 
@@ -215,3 +218,27 @@ def distinct(values: NDArray[np.integer[Any]]) -> NDArray[np.integer[Any]]:
     new = np.ones(len(ordered), np.bool_)
     np.not_equal(ordered[1:], ordered[:-1], out=new[1:])
     return ordered[new]
+
+
+def uneven(count: int) -> NDArray[np.float64]:
+    """Weights from 0.5 to 1.5 of which no few sum to others: multiples of the golden ratio's inverse, without the whole part.
+
+    >>> uneven(3).round(3).tolist()
+    [1.118, 0.736, 1.354]
+    """
+    return np.asarray(np.arange(1, count + 1) * _GOLDEN % 1.0 + 0.5, np.float64)
+
+
+def numbered(values: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The place of each number among the distinct ones in ascending order; by sorting.
+
+    >>> numbered(np.array([30, 10, 30, 20])).tolist()
+    [2, 0, 2, 1]
+    """
+    order = np.argsort(values, kind="stable")
+    ordered = values[order]
+    new = np.zeros(len(ordered), np.int64)
+    np.not_equal(ordered[1:], ordered[:-1], out=new[1:], casting="unsafe")
+    places = np.empty(len(ordered), np.int64)
+    places[order] = np.cumsum(new)
+    return places

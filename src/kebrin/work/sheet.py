@@ -158,7 +158,7 @@ def _absent(sheet: Sheet, stated: Stated | None) -> frozenset[str]:
     return frozenset(label for label in (*stated.totals, *stated.not_totals) if neat(label).casefold() not in said)
 
 
-def _scale(sheet: Sheet, layout: Layout, measures: Sequence[str]) -> Scale | None:
+def scale_of(sheet: Sheet, layout: Layout, measures: Sequence[str]) -> Scale | None:
     """What is said around a block of a scale ("in thousands")."""
     if not measures or np.isnan(sheet.numbers[np.ix_(layout.body_rows, layout.body_columns)]).all():
         return None
@@ -202,14 +202,18 @@ def refuse_questions(file: str, sheet: str, layout: Layout) -> None:
 
 
 def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, keep: Keep | None, tolerance: float | None) -> Piece:
-    measure = (stated.measure if stated else "") or _only_heading(layout)
-    table = unpivot(sheet, layout, measure=measure, keep=keep)
+    table = unpivot(sheet, layout, measure=measure_of(layout, stated), keep=keep)
     fields: dict[str, str | None] = {found.name: found.value for found in layout.fields}
     return Piece(
         sheet.source, sheet.name, table, layout, tie_out(sheet, layout, tolerance),
-        body_accounts(sheet, layout, table.measures), fields, _scale(sheet, layout, table.measures),
+        body_accounts(sheet, layout, table.measures), fields, scale_of(sheet, layout, table.measures),
         sheet.readings.legend,
     )  # fmt: skip
+
+
+def measure_of(layout: Layout, stated: Stated | None) -> str:
+    """The name of a block's value column: as stated, or its one heading; '' for neither."""
+    return (stated.measure if stated else "") or _only_heading(layout)
 
 
 def _only_heading(layout: Layout) -> str:

@@ -8,13 +8,16 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from dataclasses import replace
-from typing import TYPE_CHECKING
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
 
 from kebrin.grammar.reading import read_text
 from kebrin.grammar.words import total_word
 from kebrin.proof import LeftLine, Use
 from kebrin.table import Remark
+from kebrin.table.arrays import floats_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -24,20 +27,87 @@ if TYPE_CHECKING:
     Values = dict[tuple[str, ...], float]
 
 _MOST_ROWS, _FEWEST_VALUES = 50_000, 3
+# Sums that are farther apart than this share of all values' sizes are not the same, however they were added.
+_NEAR = 1e-6
 
 
 def without_summaries(works: Sequence[SheetWork]) -> list[SheetWork]:
     """The work on some sheets, with those that sum others left out and accounted for."""
     found = list(works)
+    whole = _Whole.of(works)
     for at, work in enumerate(works):
-        others = [one for one in works if one is not work and one.pieces]
-        if len(work.pieces) != 1 or len(others) < 2:
+        if len(work.pieces) != 1 or whole.filled - 1 < 2:
             continue
-        ways = _ways(work.pieces[0])
-        said = [_sums_alike(work.pieces[0], own, others) or _sums_by_name(own, others) for own in ways]
-        if any(said):
-            found[at] = _left_out(work, next(filter(None, said)))
+        piece = work.pieces[0]
+        alike, named = whole.may_sum_alike(piece), whole.may_sum_by_name(piece)
+        if not alike and not named:
+            continue
+        others = [one for one in works if one is not work and one.pieces]
+        for own in _ways(piece):
+            said = _sums_alike(piece, own, others) if alike else ""
+            said = said or (_sums_by_name(own, others) if named else "")
+            if said:
+                found[at] = _left_out(work, said)
+                break
     return found
+
+
+class _Alike(NamedTuple):
+    """The blocks of one form: how many there are, how many hold no plain numbers, their sum, and the sum of its parts' sizes."""
+
+    blocks: int = 0
+    unread: int = 0
+    total: float = 0.0
+    size: float = 0.0
+
+
+@dataclass(frozen=True)
+class _Whole:
+    """What all sheets have together, by which most can be told to sum no others without looking at every other."""
+
+    filled: int
+    alike: dict[tuple[str, ...], _Alike]
+    sheets: frozenset[str]
+
+    @classmethod
+    def of(cls, works: Sequence[SheetWork]) -> _Whole:
+        alike: dict[tuple[str, ...], _Alike] = {}
+        for work in works:
+            for piece in work.pieces:
+                own = alike.get(piece.table.columns, _Alike())
+                numbers = _numbers(piece)
+                alike[piece.table.columns] = (
+                    own._replace(blocks=own.blocks + 1, unread=own.unread + 1)
+                    if numbers is None
+                    else _Alike(own.blocks + 1, own.unread, own.total + numbers[0], own.size + numbers[1])
+                )
+        sheets = frozenset(work.ledger.sheet.casefold() for work in works if work.pieces)
+        return cls(sum(bool(work.pieces) for work in works), alike, sheets)
+
+    def may_sum_alike(self, piece: Piece) -> bool:
+        """Whether a block's sum is that of all others of its form, so that its values may be."""
+        group = self.alike[piece.table.columns]
+        numbers = _numbers(piece)
+        if group.blocks < 3 or group.unread > (numbers is None):
+            return False
+        # What is read in two ways is looked at whole.
+        return numbers is None or abs(2 * numbers[0] - group.total) <= _NEAR * max(group.size, 1.0)
+
+    def may_sum_by_name(self, piece: Piece) -> bool:
+        """Whether a label of a block's first record is the name of a sheet: in a sheet of sums every record has one."""
+        if not len(piece.table):
+            return False
+        labels = (piece.table.data.column(name)[0].as_py() for name in piece.table.dimensions)
+        return any(str(label).casefold() in self.sheets for label in labels if label is not None)
+
+
+def _numbers(piece: Piece) -> tuple[float, float] | None:
+    """The sum of a block's values and of their sizes; None if they are not of one measure, or no plain numbers."""
+    table = piece.table
+    if len(table.measures) != 1 or str(table.data.column(table.measures[0]).type) != "double":
+        return None
+    values = floats_of(table.data.column(table.measures[0]))
+    return float(np.nansum(values)), float(np.nansum(np.abs(values)))
 
 
 def _ways(piece: Piece) -> list[Values]:

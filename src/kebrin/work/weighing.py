@@ -17,6 +17,7 @@ from kebrin.work.choose import (
     said_of_sign,
     sign_by_ties,
 )
+from kebrin.work.forms import recall, remember
 from kebrin.work.sheet import Ask, SheetWork, worked
 
 if TYPE_CHECKING:
@@ -56,8 +57,18 @@ def work_sheet(
     sheet: Sheet, stated: Stated | None = None, *, keep: Keep | None = None, tolerance: float | None = None,
     fields: Sequence[FieldCell] = (),
 ) -> SheetWork:  # fmt: skip
-    """Find a sheet's blocks, unpivot each, and check totals, body and reach; stated fields count as fields found."""
-    return weigh(sheet, stated, Ask(keep, tolerance, fields)).work
+    """Find a sheet's blocks, unpivot each, and check totals, body and reach; stated fields count as fields found.
+
+    A sheet of a form that is known is held to that form instead.
+    """
+    ask = Ask(keep, tolerance, tuple(fields))
+    known = recall(sheet, stated, ask)
+    if known is not None:
+        return known
+    weighed = weigh(sheet, stated, ask)
+    if weighed.sheet is sheet and len(weighed.readings) == 1:
+        remember(sheet, stated, ask, weighed.work)
+    return weighed.work
 
 
 def weigh(sheet: Sheet, stated: Stated | None = None, ask: Ask | None = None) -> Weighed:
