@@ -39,4 +39,7 @@ def main() -> None:
         code = 0
     except (OSError, ValueError):
         code = code or 1  # what was said could not be written: the disk is full, or the output closed
-    os._exit(code if isinstance(code, int) else int(code is not None))
+    number = code if isinstance(code, int) else int(code is not None)
+    if "multiprocessing.util" in sys.modules:
+        sys.exit(number)  # workers leave locks of the system's, which an orderly end takes away
+    os._exit(number)

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from kebrin.work.gathering import Aside
 
 _READING_COMMANDS = frozenset({"tidy", "survey"})
+# Who reads is another process then, and this one must have a single thread to make it.
+_BY_OTHERS = frozenset({"--workers", "--scheduler"})
 _started: dict[Path, Future[Workbook | None]] = {}
 
 
@@ -48,7 +50,7 @@ def head_start(words: Sequence[str]) -> None:
 
     It is a guess that costs nothing if wrong: what is not asked for later is dropped, and errors are told only then.
     """
-    if len(words) > 1 and words[0] in _READING_COMMANDS:
+    if len(words) > 1 and words[0] in _READING_COMMANDS and not _BY_OTHERS & set(words):
         named = next((Path(word) for word in words[1:] if not word.startswith("-")), None)
         if named is not None and named.suffix.lower() in files.WORKBOOK_ENDINGS and named.is_file():
             _started[named] = _submit(named)

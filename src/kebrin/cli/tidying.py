@@ -16,7 +16,9 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from kebrin.deliver.publish import Published
+    from kebrin.sources.choosing import Chosen
     from kebrin.unpivoting import Keep
+    from kebrin.work.gathering import Crew
     from kebrin.work.joining import Done
     from kebrin.work.unaided import Found
 
@@ -38,9 +40,16 @@ def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_
     """Tidy reports without a plan and write what came of it."""
     asked = asked or Asked()
     chosen = choose(inputs)
-    reports = None
-    if asked.workers < 2 and not asked.scheduler:
-        reports = reports_of(chosen.paths, progress=not as_json, aside=True)
+    if asked.workers > 1 or asked.scheduler:
+        from kebrin.work.crews import crew_of
+
+        with crew_of(asked.workers, asked.scheduler) as crew:
+            return _tidy(chosen, output, asked, crew, as_json=as_json)
+    return _tidy(chosen, output, asked, None, as_json=as_json)
+
+
+def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_json: bool) -> int:
+    reports = None if crew is not None else reports_of(chosen.paths, progress=not as_json, aside=True)
     from kebrin.deliver.guard import check_outputs
     from kebrin.deliver.publish import publish, refuse_ending
     from kebrin.unpivoting import Keep
@@ -55,7 +64,7 @@ def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_
     terms = Terms(tolerance=asked.tolerance, strict=asked.strict)
     keep = Keep.of(asked.keep_blanks, asked.keep_marks)
     if reports is None:
-        found = _by_workers(chosen.paths, keep, asked, progress=not as_json)
+        found = _by_crew(chosen.paths, keep, asked, crew, progress=not as_json)
     else:
         found = survey_reports(reports, keep=keep, terms=terms)
     done = tables_of(found, terms, passed_over(chosen.passed))
@@ -74,13 +83,12 @@ def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_
     return Exit.DONE if all(part.proof.holds or asked.accept for part in done) else Exit.NOT_PROVED
 
 
-def _by_workers(paths: Sequence[Path], keep: Keep | None, asked: Asked, *, progress: bool) -> Found:
+def _by_crew(paths: Sequence[Path], keep: Keep | None, asked: Asked, crew: Crew | None, *, progress: bool) -> Found:
     from kebrin.cli.progress import Progress
-    from kebrin.work.crews import crew_of
     from kebrin.work.gathering import gather
     from kebrin.work.unaided import FileTask, grouped
 
-    with crew_of(asked.workers, asked.scheduler) as crew, Progress(shown=progress, total=len(paths)) as line:
+    with Progress(shown=progress, total=len(paths)) as line:
         return grouped(gather(paths, FileTask(keep, asked.tolerance), crew=crew, on_file=line.at))
 
 

@@ -169,8 +169,14 @@ def row_codes(data: pa.Table) -> NDArray[np.int64]:
 
 def distinct_texts(column: pa.ChunkedArray, most: int = 0) -> list[str]:
     """The distinct texts of a column of labels or texts, or the first of them."""
-    chunks = [chunk.dictionary if pa.types.is_dictionary(chunk.type) else chunk.unique() for chunk in column.chunks]
-    texts = list(dict.fromkeys(str(text) for chunk in chunks for text in chunk.to_pylist() if text is not None))
+    known: dict[str, None] = {}
+    last: pa.Array | None = None
+    for chunk in column.chunks:
+        own = chunk.dictionary if pa.types.is_dictionary(chunk.type) else chunk.unique()
+        if last is None or not own.equals(last):  # chunks of one column mostly share their list
+            known |= {str(text): None for text in own.to_pylist() if text is not None}
+            last = own
+    texts = list(known)
     return texts[:most] if most else texts
 
 

@@ -12,7 +12,7 @@ from kebrin.table import arrays
 from kebrin.table.origin import Origin
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Iterable, Mapping, Sequence
 
     import pandas as pd
     import polars as pl
@@ -101,14 +101,28 @@ class Table:
             raise PlanError(f"there is no row {row}", why=f"the table has {len(self):,} rows, counted from 0")
         return self.origins.of(row, measure)
 
-    def stamped(self, values: dict[str, str | None], *, first: bool = True) -> Self:
-        """The table with constant columns added, in front of or behind the dimensions; None is missing throughout."""
-        taken = [name for name in values if name in self.columns]
+    def refuse_present(self, names: Iterable[str]) -> None:
+        """Refuse names for new columns that are taken.
+
+        Raises:
+            PlanError: one of them is.
+        """
+        taken = [name for name in names if name in self.columns]
         if taken:
             raise PlanError(
                 f"there is a column {taken[0]!r} already", why=f"the table has {', '.join(self.columns)}",
                 do="Give the field or the dimension another name",
             )  # fmt: skip
+
+    def led_by(self, columns: Mapping[str, pa.Array]) -> Self:
+        """The table with more columns of labels in front."""
+        mine = {name: self.data.column(name) for name in self.columns}
+        every: dict[str, Any] = {**columns, **mine}
+        return replace(self, data=pa.Table.from_arrays(list(every.values()), names=list(every)))
+
+    def stamped(self, values: dict[str, str | None], *, first: bool = True) -> Self:
+        """The table with constant columns added, in front of or behind the dimensions; None is missing throughout."""
+        self.refuse_present(values)
         import numpy as np
 
         known, unknown = np.zeros(len(self), np.int32), np.full(len(self), -1, np.int32)

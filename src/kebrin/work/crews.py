@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import multiprocessing
 import signal
+import sys
+import threading
 from concurrent.futures import Executor, ProcessPoolExecutor
 from contextlib import contextmanager, suppress
 from typing import TYPE_CHECKING, Any, cast
@@ -28,8 +30,7 @@ class Pool:
     def executor(self) -> Executor:
         """The pool, started when it is first asked for."""
         if self._pool is None:
-            # A fresh process each: forking one that runs threads can hang.
-            context = multiprocessing.get_context("spawn")
+            context = multiprocessing.get_context("fork" if _may_fork() else "spawn")
             self._pool = ProcessPoolExecutor(self.workers, mp_context=context, initializer=_leave_stops_to_us)
         return self._pool
 
@@ -41,12 +42,22 @@ class Pool:
     def close(self) -> None:
         """Let all processes go at once, whatever they are doing."""
         if self._pool is not None:
-            processes = list((getattr(self._pool, "_processes", None) or {}).values())
-            self._pool.shutdown(wait=False, cancel_futures=True)
-            for process in processes:
-                with suppress(OSError, ValueError):
-                    process.terminate()
+            _let_go(self._pool)
             self._pool = None
+
+
+def _let_go(pool: ProcessPoolExecutor) -> None:
+    processes = list((getattr(pool, "_processes", None) or {}).values())
+    pool.shutdown(wait=False, cancel_futures=True)
+    for process in processes:
+        with suppress(OSError, ValueError):
+            process.terminate()
+    pool.shutdown(wait=True)
+
+
+def _may_fork() -> bool:
+    """Whether processes may begin as copies of this one, which spares them all loading: it runs one thread, on Linux."""
+    return sys.platform == "linux" and threading.active_count() == 1
 
 
 def _leave_stops_to_us() -> None:

@@ -13,11 +13,12 @@ from kebrin.layout import CALENDAR
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Remark
-from kebrin.table.arrays import distinct_rows, is_constant, kind_of, repeated_rows, row_codes
+from kebrin.table.arrays import distinct_rows, is_constant, kind_of, labels, repeated_rows, row_codes
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
 
+    import pyarrow as pa
     from numpy.typing import NDArray
 
     from kebrin.table import Table
@@ -81,8 +82,7 @@ def join(
 
     With `drop_constant`, boxhead levels that say the same on every row are dropped, and their names returned.
     """
-    tables = [piece.table.stamped(stamp) if stamp else piece.table for piece, stamp in zip(pieces, stamps, strict=True)]
-    table = stack(tables)
+    table = _stamped(stack([piece.table for piece in pieces]), pieces, stamps)
     if not drop_constant:
         return table, ()
     levels = {level.name for piece in pieces for level in piece.layout.boxhead}
@@ -91,6 +91,20 @@ def join(
     )
     kept = [column for column in table.columns if column not in constant]
     return (table.narrowed(kept) if constant else table), constant
+
+
+def _stamped(table: Table, pieces: Sequence[Piece], stamps: Sequence[dict[str, str | None]]) -> Table:
+    """A stack with the stamps of its pieces in front, each a whole column at once."""
+    names = list(stamps[0]) if stamps else []
+    table.refuse_present(names)
+    lengths = np.array([len(piece.table) for piece in pieces], np.int64)
+    columns: dict[str, pa.Array] = {}
+    for name in names:
+        values = [stamp[name] for stamp in stamps]
+        places = {text: at for at, text in enumerate(dict.fromkeys(text for text in values if text is not None))}
+        codes = np.array([-1 if text is None else places[text] for text in values], np.int32)
+        columns[name] = labels(np.repeat(codes, lengths), list(places))
+    return table.led_by(columns) if columns else table
 
 
 def refuse_other_kinds(tables: Mapping[str, Table], kinds: Mapping[str, str]) -> None:
