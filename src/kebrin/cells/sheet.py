@@ -177,6 +177,7 @@ class Report:
         hidden: names of hidden and very hidden sheets, with which of the two.
         digest: SHA-256 of the file's bytes, hexadecimal.
         look_up_places: how to find the file's named places.
+        open_long: how to open the file as a long text, of which only a part is at hand at a time; None where it is none.
     """
 
     path: str
@@ -185,6 +186,7 @@ class Report:
     hidden: dict[str, str] = field(default_factory=dict)
     digest: str = ""
     look_up_places: Callable[[], dict[str, tuple[str, str]]] | None = field(default=None, repr=False)
+    open_long: Callable[[], Any] | None = field(default=None, repr=False)
     _read: dict[str, Sheet] = field(default_factory=dict, repr=False)
 
     def __getitem__(self, name: str) -> Sheet:

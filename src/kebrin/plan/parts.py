@@ -13,6 +13,7 @@ from kebrin.table import Remark
 from kebrin.unpivoting import Keep
 from kebrin.work.gathering import Aside
 from kebrin.work.holding import gained_levels, refuse_shifts, refuse_unnamed_column
+from kebrin.work.long_texts import work_on_long
 from kebrin.work.sheet import Piece, SheetWork, source_of
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.work.weighing import work_sheet
@@ -20,7 +21,7 @@ from kebrin.work.weighing import work_sheet
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from kebrin.cells import Report
+    from kebrin.cells import Report, Sheet
     from kebrin.plan.model import LayoutPlan, TablePlan
     from kebrin.proof import Source
 
@@ -106,7 +107,23 @@ def part_of(report: Report, plan: TablePlan, tolerance: float | None = None) -> 
 def _sheet(
     report: Report, name: str, plan: TablePlan, tolerance: float | None
 ) -> tuple[SheetWork, dict[str, str | None]]:
-    sheet = report[name]
+    """The work on one sheet and the values of its stated fields; a long text is held to its first part."""
+    values: dict[str, str | None] = {}
+
+    def first(head: Sheet) -> tuple[Sheet, SheetWork]:
+        work, found, sheet = _worked(head, plan, tolerance)
+        values.update(found)
+        return sheet, work
+
+    long = work_on_long(report, first, texts_of(plan))
+    if long is not None:
+        return long, values
+    work, values, _ = _worked(report[name], plan, tolerance)
+    return work, values
+
+
+def _worked(sheet: Sheet, plan: TablePlan, tolerance: float | None) -> tuple[SheetWork, dict[str, str | None], Sheet]:
+    """The work on one sheet, the values of its stated fields, and the sheet as it was read."""
     values, cells = field_values(sheet, plan.fields)
     keep = Keep(plan.layout.blanks or "", plan.layout.marks, texts_of(plan))
     sheet = sheet.hinted(**hints_of(plan)) if plan.step else sheet
@@ -126,10 +143,10 @@ def _sheet(
     work = replace(work, remarks=(*_scale_remarks(work, plan), *remarks))
     if not work.pieces:
         raise LayoutError(
-            "no table was found", Place(sheet.source, name), why="no cell there looks like a value of a body",
+            "no table was found", Place(sheet.source, sheet.name), why="no cell there looks like a value of a body",
             do="Leave the sheet out in the plan (sheets = { except = [...] }), or state where its table starts",
         )  # fmt: skip
-    return work, values
+    return work, values, sheet
 
 
 def named_place(report: Report, plan: TablePlan) -> tuple[TablePlan, str]:

@@ -13,6 +13,7 @@ import numpy as np
 from kebrin.cells import Hints, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
+from kebrin.sources.long_text import open_long
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -41,7 +42,10 @@ def read(path: Path) -> Report:
             do="Name it by what it is",
         )
     fixed = files.Fixed.of(path)
-    return Report(str(path), (path.stem,), lambda name: _sheet(fixed, name), {}, fixed.digest)
+    return Report(
+        str(path), (path.stem,), lambda name: _sheet(fixed, name), {}, fixed.digest,
+        open_long=lambda: open_long(fixed, path.stem, delimiter),
+    )  # fmt: skip
 
 
 def _sheet(fixed: files.Fixed, name: str) -> Sheet:

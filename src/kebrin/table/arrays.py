@@ -70,6 +70,15 @@ def labels(codes: NDArray[np.int32], distinct: Sequence[str]) -> pa.DictionaryAr
     return pa.DictionaryArray.from_arrays(cast("pa.Int32Array", indices), texts(distinct))
 
 
+def codes32(codes: NDArray[np.int32]) -> pa.Int32Array:
+    """Codes as an Arrow array, none of them null.
+
+    >>> codes32(np.array([1, 0], np.int32)).to_pylist()
+    [1, 0]
+    """
+    return cast("pa.Int32Array", _primitive(pa.int32(), np.ascontiguousarray(codes, np.int32), None))
+
+
 def sum_of(column: pa.ChunkedArray) -> float:
     """The sum of a float64 column, nulls left out.
 
@@ -174,8 +183,10 @@ def distinct_texts(column: pa.ChunkedArray, most: int = 0) -> list[str]:
     for chunk in column.chunks:
         own = chunk.dictionary if pa.types.is_dictionary(chunk.type) else chunk.unique()
         if last is None or not own.equals(last):  # chunks of one column mostly share their list
-            known |= {str(text): None for text in own.to_pylist() if text is not None}
+            known |= {str(text): None for text in (own[:most] if most else own).to_pylist() if text is not None}
             last = own
+            if most and len(known) >= most:
+                break
     texts = list(known)
     return texts[:most] if most else texts
 

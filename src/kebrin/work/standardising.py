@@ -67,7 +67,7 @@ def standardised(table: Table, *, legend: Mapping[str, str] | None = None) -> tu
 
 def _with_plain_labels(table: Table, name: str, *, legend: Mapping[str, str]) -> tuple[Table, list[dict[str, Any]]]:
     texts = Texts.of(table.data.column(name))
-    said = [str(one) for one in texts.values.to_pylist()]
+    said = [str(one) for one in texts.values.slice(0, _LOOKED_AT + 1).to_pylist()]
     dated, step = _with_dates(table, name, texts, said)
     if step or dated is not table:
         return dated, [step] if step else []
@@ -117,7 +117,7 @@ def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple
     if not count or count < _MOSTLY * (count + lost):
         return table, {}
     if lost:
-        odd = ", ".join(repr(said[at]) for at in np.flatnonzero(read.unread)[:4].tolist())
+        odd = ", ".join(repr(texts.values[at].as_py()) for at in np.flatnonzero(read.unread)[:4].tolist())
         what = f"{name} stays text: {count:,} of its labels are dates, {lost:,} are none ({odd})"
         return table.remarked([Remark("question", what, count=lost)]), {}
     return date(table, name, **options), {"date": name, **options}
@@ -166,7 +166,7 @@ def _spelt(said: list[str], legend: Mapping[str, str]) -> dict[str, str]:
 
 
 def _with_plain_names(table: Table, name: str, texts: Texts) -> tuple[Table, dict[str, Any]]:
-    if len({folded(str(one)) for one in texts.values.to_pylist()[:_LOOKED_AT]}) >= min(len(texts), _LOOKED_AT):
+    if len({folded(str(one)) for one in texts.values.slice(0, _LOOKED_AT).to_pylist()}) >= min(len(texts), _LOOKED_AT):
         return table, {}
     return _with_one_form(table, name, suggest(texts, name))
 

@@ -13,6 +13,7 @@ from kebrin.table.arrays import distinct_texts
 from kebrin.values.entries import has_plain_sign
 from kebrin.work.gathering import Aside
 from kebrin.work.joining import Arrived, Done, Terms, join, prove
+from kebrin.work.long_texts import work_on_long
 from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
 
     import pyarrow as pa
 
-    from kebrin.cells import Report
+    from kebrin.cells import Report, Sheet
     from kebrin.layout import Stated
     from kebrin.proof import Source
     from kebrin.table import Table
@@ -32,6 +33,8 @@ if TYPE_CHECKING:
 
 
 _SHORTEST_NAME = 3
+# A column of more labels than this is looked at by the verbs themselves, whole columns at a time.
+_MANY = 20_000
 # A date has at least so many digits.
 _DATE_DIGITS = 3
 
@@ -61,7 +64,12 @@ class FileTask:
 
     def work(self, report: Report, stated: Stated | None = None) -> FileWork:
         """What a report gives: all sheets that are shown."""
-        works = [work_sheet(report[name], stated, keep=self.keep, tolerance=self.tolerance) for name in report.shown]
+
+        def one(sheet: Sheet) -> SheetWork:
+            return work_sheet(sheet, stated, keep=self.keep, tolerance=self.tolerance)
+
+        long = work_on_long(report, lambda head: (head, one(head)))
+        works = [one(report[name]) for name in report.shown] if long is None else [long]
         used = tuple(work.ledger.sheet for work in works)
         return FileWork(tuple(works), source_of(report, used, dict(report.hidden)))
 
@@ -282,7 +290,9 @@ def _may_need_it(column: pa.ChunkedArray) -> bool:
         return True
     if not str(column.type).startswith("dictionary"):
         return False
-    labels = distinct_texts(column)
-    if any(sum(map(str.isdigit, label)) >= _DATE_DIGITS and not label.isdigit() for label in labels[:20]):
+    labels = distinct_texts(column, _MANY)
+    if len(labels) == _MANY or any(
+        sum(map(str.isdigit, label)) >= _DATE_DIGITS and not label.isdigit() for label in labels[:20]
+    ):
         return True
     return len({" ".join(label.casefold().split()) for label in labels}) < len(labels) or has_plain_sign(labels)

@@ -1,0 +1,146 @@
+"""Long delimited text: its first part as a sheet, by which the layout is worked out, and the rest in batches of whole columns."""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pyarrow as pa
+
+from kebrin.cells import Hints, Sheet, kinds_of
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterator
+
+    from kebrin.sources.files import Fixed
+
+# A file of fewer bytes is read at once.
+_SHORT = 1 << 20
+_HEAD_BYTES, _HEAD_ROWS = 1 << 18, 1_000
+_BLOCK = 1 << 20
+# A file with so many rows of another width is none of even rows with a few remarks behind them.
+_MOST_ODD = 200
+
+
+class UnevenRowsError(Exception):
+    """The rest of a file is not as its first part: rows of another width, or letters of another encoding."""
+
+
+@dataclass(frozen=True, eq=False)
+class LongText:
+    """A long file of delimited text.
+
+    Attributes:
+        fixed: the file.
+        delimiter: what parts its cells.
+        head: its first rows as a sheet.
+        starts: where each of these rows begins, in bytes.
+        odd: lines of another width, each with the number of rows of full width before it; `batches` fills it.
+    """
+
+    fixed: Fixed
+    delimiter: str
+    head: Sheet
+    starts: tuple[int, ...]
+    odd: list[tuple[int, str]] = field(default_factory=list)
+
+    def batches(self, first: int) -> Iterator[list[pa.StringArray]]:
+        """The columns of the rows from one on (0-based), a block at a time; empty cells are null, and so is a blank line.
+
+        Raises:
+            UnevenRowsError: many rows have another width, or the text is no UTF-8.
+        """
+        import pyarrow.csv as arrow_csv
+
+        self.odd.clear()
+        names = [str(at) for at in range(self.head.shape[1])]
+
+        def set_aside(row: arrow_csv.InvalidRow) -> str:
+            self.odd.append((row.number - 1 - len(self.odd), row.text))
+            return "skip" if len(self.odd) < _MOST_ODD else "error"
+
+        with self.fixed.path.open("rb") as file:
+            file.seek(self.starts[first])
+            try:
+                yield from (
+                    batch.columns
+                    for batch in arrow_csv.open_csv(
+                        file,
+                        read_options=arrow_csv.ReadOptions(column_names=names, block_size=_BLOCK, use_threads=False),
+                        parse_options=arrow_csv.ParseOptions(
+                            delimiter=self.delimiter, ignore_empty_lines=False, newlines_in_values=_has_breaks(self.head),
+                            invalid_row_handler=set_aside,
+                        ),
+                        convert_options=arrow_csv.ConvertOptions(
+                            column_types=dict.fromkeys(names, pa.string()), null_values=[""], strings_can_be_null=True
+                        ),
+                    )
+                )  # fmt: skip
+            except pa.ArrowInvalid as error:
+                raise UnevenRowsError(str(error)) from error
+        self.fixed.check()
+
+
+def open_long(fixed: Fixed, name: str, delimiter_of: Callable[[str], str]) -> LongText | None:
+    """A file as a long one; None if it is short, or its first part is no UTF-8 of rows of one width.
+
+    Args:
+        fixed: the file.
+        name: what its sheet is called.
+        delimiter_of: finds the delimiter of a text.
+    """
+    if fixed.state[1] < _SHORT:
+        return None
+    with fixed.path.open("rb") as file:
+        content = file.read(_HEAD_BYTES)
+    content = content[: content.rfind(b"\n") + 1]
+    begin = 3 if content.startswith(b"\xef\xbb\xbf") else 0
+    try:
+        text = content[begin:].decode("utf-8")
+    except UnicodeDecodeError:
+        return None
+    if not text or "\0" in text:
+        return None
+    mark = delimiter_of(text)
+    rows, starts = _rows(text, mark, begin)
+    if len(rows) < 3:
+        return None
+    width = max(map(len, rows))
+    values = np.full((len(rows), width), "", dtype=object)
+    for number, row in enumerate(rows):
+        values[number, : len(row)] = row
+    kinds = kinds_of(values)
+    head = Sheet(name, values, kinds, source=str(fixed.path), textual=True, hints=Hints(delimiter=mark))
+    return LongText(fixed, mark, head, tuple(starts))
+
+
+def _rows(text: str, mark: str, begin: int) -> tuple[list[list[str]], list[int]]:
+    """The first rows of a text, and where each begins, in bytes."""
+    lines: list[str] = []
+
+    def each() -> Iterator[str]:
+        for line in io.StringIO(text, newline=""):
+            lines.append(line)
+            yield line
+
+    rows: list[list[str]] = []
+    starts: list[int] = []
+    at, seen = begin, 0
+    try:
+        for row in csv.reader(each(), delimiter=mark, strict=False):
+            rows.append(row)
+            starts.append(at)
+            at += sum(len(line.encode()) for line in lines[seen:])
+            seen = len(lines)
+            if len(rows) == _HEAD_ROWS:
+                return rows, starts
+    except csv.Error:
+        return [], []
+    return rows[:-1], starts[:-1]  # the last may be cut in two, inside of quotes
+
+
+def _has_breaks(head: Sheet) -> bool:
+    return any("\n" in text for text in head.values.ravel().tolist() if isinstance(text, str))

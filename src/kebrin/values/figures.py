@@ -1,0 +1,101 @@
+"""Figures of a long text, whole columns at a time: plain numbers under one convention, and marks for "no value"; nothing else.
+
+What is neither is not read here: the caller looks at it cell by cell.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import pyarrow as pa
+
+from kebrin.cells import MISSING_MARKS
+from kebrin.table import arrays
+
+_DIGITS = np.zeros(256, np.bool_)
+_DIGITS[list(b"0123456789+-.")] = True
+_GROUPED = r"^[+-]?(?:[1-9]\d{0,2}(?:,\d{3})+|0|[1-9]\d*)(?:\.\d+)?$"
+_TWO_WAYS = r"^[+-]?[1-9]\d{0,2}\.\d{3}$"
+_POINT, _COMMA, _ZERO, _NINE = b".,09"
+
+
+@dataclass(frozen=True)
+class Figures:
+    """How a column of figures is read: its decimal sign ('' where nothing shows it yet), and the texts that head it."""
+
+    decimal: str = ""
+    heads: frozenset[str] = frozenset()
+
+
+def figures_of(texts: pa.StringArray, how: Figures) -> pa.DoubleArray | None:
+    """The numbers of a column of texts, null where a cell is empty or says "no value"; None if one is anything else.
+
+    >>> figures_of(pa.array(["12", None, "-3.5", "n/a"]), Figures(".")).to_pylist()
+    [12.0, None, -3.5, None]
+    >>> figures_of(pa.array(["1.204,50", "3,5"]), Figures(",")).to_pylist()
+    [1204.5, 3.5]
+    >>> figures_of(pa.array(["007", "12"]), Figures(".")), figures_of(pa.array(["12", "1.204"]), Figures())
+    (None, None)
+    """
+    found = _plain(texts, how)
+    if found is not None:
+        return found
+    bare = without_marks(texts)
+    return None if bare is None else _plain(bare, how)
+
+
+def without_marks(texts: pa.StringArray, coded: pa.DictionaryArray | None = None) -> pa.StringArray | None:
+    """The texts, null where one is a mark for "no value"; None if there is none of them. `coded` are the same, encoded."""
+    import pyarrow.compute as pc
+
+    coded = texts.dictionary_encode() if coded is None else coded
+    bare = pc.utf8_lower(pc.utf8_trim_whitespace(coded.dictionary))
+    marks = np.asarray(pc.is_in(bare, value_set=pa.array(sorted(MISSING_MARKS))))
+    if not marks.any():
+        return None
+    codes = arrays.codes_of(coded)
+    gone = (codes < 0) | marks[codes]
+    return pc.if_else(pa.array(gone), pa.scalar(None, pa.string()), texts)
+
+
+def _plain(texts: pa.StringArray, how: Figures) -> pa.DoubleArray | None:
+    """Numbers of digits, a sign before them and a decimal sign among them, with or without groups."""
+    import pyarrow.compute as pc
+
+    offsets, data = arrays.text_bytes(texts)
+    comma = bool((data == _COMMA).any())
+    if how.decimal == "," or comma:
+        swapped = _swapped(texts, data) if how.decimal == "," else texts
+        if not how.decimal or not pc.all(pc.match_substring_regex(swapped, _GROUPED)).as_py():
+            return None
+        return pc.replace_substring(swapped, ",", "").cast(pa.float64())
+    if not _DIGITS[data].all() or _has_leading_zero(offsets, data):
+        return None
+    if not how.decimal and (data == _POINT).any() and pc.any(pc.match_substring_regex(texts, _TWO_WAYS)).as_py():
+        return None
+    try:
+        return texts.cast(pa.float64())
+    except pa.ArrowInvalid:
+        return None
+
+
+def _swapped(texts: pa.StringArray, data: np.ndarray) -> pa.StringArray:
+    """The texts with points for commas and commas for points."""
+    table = np.arange(256, dtype=np.uint8)
+    table[_POINT], table[_COMMA] = _COMMA, _POINT
+    validity, offsets, _ = texts.buffers()
+    whole = np.frombuffer(texts.buffers()[2], np.uint8)
+    del data
+    return pa.StringArray.from_buffers(
+        len(texts), offsets, pa.py_buffer(table[whole]), validity, texts.null_count, texts.offset
+    )  # fmt: skip
+
+
+def _has_leading_zero(offsets: np.ndarray, data: np.ndarray) -> bool:
+    """Whether some text is digits behind a zero, as names are."""
+    starts = offsets[:-1][np.diff(offsets) > 1]
+    if not len(starts):
+        return False
+    second = data[starts + 1]
+    return bool(((data[starts] == _ZERO) & (second >= _ZERO) & (second <= _NINE)).any())

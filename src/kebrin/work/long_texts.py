@@ -1,0 +1,444 @@
+"""Long texts: a file whose first part shows one steady table is held to it row by row, in batches of whole columns.
+
+Steady means: one table, its headings above it, every label in the row that it labels, no totals, no sections. What the rest may
+not hold (a total, headings said again, words among figures, rows of another width) is looked for in every batch; where it is
+found the file is read whole instead, as a short one is.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from functools import reduce
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pyarrow as pa
+
+from kebrin.cells import Look, neat, read_text
+from kebrin.errors import KebrinError
+from kebrin.grammar.words import average_word, total_word
+from kebrin.proof import BodyAccount, Use
+from kebrin.sources.long_text import UnevenRowsError
+from kebrin.table import Origin, Remark, arrays
+from kebrin.values.figures import Figures, figures_of, without_marks
+from kebrin.work.sheet import SheetWork
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterator, Sequence
+    from concurrent.futures import Future
+
+    from numpy.typing import NDArray
+
+    from kebrin.cells import Report, Sheet
+    from kebrin.layout import Layout
+    from kebrin.proof import SheetLedger
+    from kebrin.sources.long_text import LongText
+    from kebrin.work.sheet import Piece
+
+# Labels that are letters and digits in one piece ("S10432") are names; words for totals are looked for in all others.
+_NAME = r"^[\p{L}]{0,4}[-_/ ]?\d+$"
+_UNEVEN = r"^\s|\s$|\s\s|[^\S ]"
+# Of the rows of the first part so many must be of the table for it to be a steady one.
+_FEWEST = 50
+_AT_ONCE = 2
+_FIGURE = r"^[+-]?\d[\d.,]*$"
+# Remarks of the first part that are counted anew over the whole file.
+_COUNTED = frozenset({"missing mark"})
+
+
+@dataclass(frozen=True)
+class Steady:
+    """A table that the first part of a long file shows: its layout, and the sheet's columns of its labels and values.
+
+    Attributes:
+        piece: what the first part gave.
+        labels: the sheet's column of each label column, in the table's order.
+        measures: the sheet's columns of each measure; several where they stand across.
+        over: labels over these columns, as codes and texts, by name.
+        keeps: whether rows without a value stay.
+    """
+
+    piece: Piece
+    labels: dict[str, int]
+    measures: dict[str, NDArray[np.int32]]
+    over: dict[str, tuple[NDArray[np.int32], list[str]]]
+    keeps: bool
+
+    @property
+    def first(self) -> int:
+        """The first row of the body."""
+        return int(self.piece.layout.body_rows[0])
+
+    @property
+    def width(self) -> int:
+        """The records that a row gives."""
+        return len(next(iter(self.measures.values())))
+
+
+def steady(head: Sheet, work: SheetWork) -> Steady | None:
+    """The one steady table that the first part of a file shows; None if there is none."""
+    if len(work.pieces) != 1 or work.remarks or work.ledger.unclaimed_count or work.ledger.objections:
+        return None
+    (piece,) = work.pieces
+    layout, table = piece.layout, piece.table
+    odd = (
+        layout.totals,
+        layout.label_rows,
+        layout.repeats,
+        layout.pages,
+        layout.mark_columns,
+        layout.left_out,
+        layout.notes,
+    )
+    rows = layout.body_rows
+    if any(odd) or len(rows) < _FEWEST or int(rows[-1]) != head.shape[0] - 1 or (np.diff(rows) != 1).any():
+        return None
+    if (
+        layout.questions
+        or piece.scale is not None
+        or head.readings.open
+        or any(level.joined for level in layout.boxhead)
+    ):
+        return None
+    (segment,) = table.origins.segments
+    labels = {}
+    for level in layout.stub:
+        columns = level.cells % head.shape[1]
+        own = (level.cells // head.shape[1] == rows).all() and (columns == level.line).all()
+        if not own or (level.codes < 0).any():
+            return None
+        labels[level.name] = level.line
+    over = _over(piece, tuple(name for name in table.dimensions if name not in labels))
+    if over is None or any(remark.kind not in _COUNTED for remark in table.remarks):
+        return None
+    return Steady(piece, labels, segment.columns, over, keeps=segment.kept is None)
+
+
+def _over(piece: Piece, names: Sequence[str]) -> dict[str, tuple[NDArray[np.int32], list[str]]] | None:
+    """The labels over the columns, as codes and texts; None if the first row does not show them all."""
+    layout, table = piece.layout, piece.table
+    if not layout.measures:
+        return {level.name: (level.codes, list(level.texts)) for level in layout.boxhead if level.name in names}
+    (segment,) = table.origins.segments
+    if segment.kept is not None:
+        return None
+    found = {}
+    for name in names:
+        column = table.data.column(name).chunk(0)
+        found[name] = (arrays.codes_of(column)[: segment.width].astype(np.int32), column.dictionary.to_pylist())
+    return found
+
+
+@dataclass(frozen=True, eq=False)
+class _Block:
+    """What one batch gave: its rows of the table, its rows of the sheet, the records that are kept, and its account."""
+
+    table: pa.Table
+    rows: NDArray[np.int32]
+    kept: NDArray[np.int64] | None
+    bodies: dict[str, BodyAccount]
+
+
+class Run:
+    """One reading of a long file: its batches as tables, and the account of what went through."""
+
+    def __init__(self, file: LongText, found: Steady, work: SheetWork, plain_texts: frozenset[str]) -> None:
+        self.file = file
+        self.found = found
+        self.head_work = work
+        self.plain_texts = plain_texts
+        self.rows: list[NDArray[np.int32]] = []
+        self.kept: list[NDArray[np.int64]] = []
+        self.bodies = dict.fromkeys(found.measures, BodyAccount())
+        self.figures = self._columns(plain_texts)
+
+    def _columns(self, plain_texts: frozenset[str]) -> dict[int, Figures]:
+        """How the columns that hold figures are read."""
+        table, readings = self.found.piece.table, self.file.head.readings
+        numbers = [
+            name
+            for name in self.found.measures
+            if pa.types.is_floating(table.data.column(name).type) and name not in plain_texts
+        ]
+        heads = self.found.piece.layout.boxhead_rows
+        return {
+            column: Figures(
+                readings.decimals.get(column, ""), frozenset(self.file.head.text(row, column) for row in heads)
+            )
+            for name in numbers
+            for column in self.found.measures[name].tolist()
+            if column >= 0
+        }
+
+    def tables(self) -> Iterator[pa.Table]:
+        """The table's rows, a batch at a time; some batches are worked on while the next is read.
+
+        Raises:
+            UnevenRowsError: the rest of the file is not as its first part.
+        """
+        with ThreadPoolExecutor(_AT_ONCE) as pool:
+            waiting: deque[Future[_Block]] = deque()
+            for columns, rows in self._batches():
+                waiting.append(pool.submit(self._long, columns, rows))
+                if len(waiting) > _AT_ONCE:
+                    yield self._counted(waiting.popleft().result())
+            while waiting:
+                yield self._counted(waiting.popleft().result())
+        count = sum(map(len, self.rows))
+        if any(before < count for before, _ in self.file.odd) or any(
+            _has_figures(text, self.file.delimiter) for _, text in self.file.odd
+        ):
+            raise UnevenRowsError
+
+    def _batches(self) -> Iterator[tuple[Sequence[pa.StringArray], NDArray[np.int32]]]:
+        """The columns of each batch and the sheet's rows that they are; blank lines at the end are left off."""
+        first, blank = self.found.first, 0
+        for columns in self.file.batches(first):
+            filled = _filled(columns)
+            there = np.flatnonzero(filled)
+            if len(there):
+                if blank or (np.diff(there, prepend=-1) > 1).any():
+                    raise UnevenRowsError  # a gap: what stands behind it may be another table
+                blank = len(filled) - 1 - int(there[-1])
+                own = columns if len(there) == len(filled) else [column.slice(0, len(there)) for column in columns]
+                yield own, first + np.arange(len(there), dtype=np.int32)
+            else:
+                blank += len(filled)
+            first += len(filled)
+
+    def _counted(self, block: _Block) -> pa.Table:
+        """The table of a batch, its account taken."""
+        before = sum(map(len, self.rows)) * self.found.width
+        self.rows.append(block.rows)
+        if not self.found.keeps:
+            own = np.arange(len(block.rows) * self.found.width) if block.kept is None else block.kept
+            self.kept.append(before + own)
+        for name, body in block.bodies.items():
+            self.bodies[name] = self.bodies[name].plus(body)
+        return block.table
+
+    def _long(self, columns: Sequence[pa.StringArray], rows: NDArray[np.int32]) -> _Block:
+        found = self.found
+        made: dict[str, pa.Array] = {}
+        bodies: dict[str, BodyAccount] = {}
+        values: dict[str, list[pa.Array]] = {}
+        for name, own in found.measures.items():
+            read = [self._value(columns, name, column) for column in own.tolist()]
+            values[name] = [one for one, _ in read]
+            bodies[name] = reduce(BodyAccount.plus, (body for _, body in read))
+        kept = self._kept(values, len(rows))
+        width = found.width
+        for name, column in found.labels.items():
+            codes, texts = self._labels(columns[column], column)
+            full = np.repeat(codes, width) if width > 1 else codes
+            made[name] = pa.DictionaryArray.from_arrays(arrays.codes32(full if kept is None else full[kept]), texts)
+        for name, (codes, said) in found.over.items():
+            full = np.tile(codes, len(rows))
+            made[name] = arrays.labels(full if kept is None else full[kept], said)
+        for name, one in values.items():
+            made[name] = _woven(one, kept)
+        order = found.piece.table.columns
+        table = pa.Table.from_arrays([made[name] for name in order], names=list(order))
+        return _Block(table, rows, kept, bodies)
+
+    def _value(self, columns: Sequence[pa.StringArray], name: str, column: int) -> tuple[pa.Array, BodyAccount]:
+        """One column of values, and its account."""
+        if column < 0:
+            return pa.nulls(len(columns[0]), pa.float64() if self._is_number(name) else pa.string()), BodyAccount()
+        texts = columns[column]
+        cells = len(texts) - texts.null_count
+        if column not in self.figures:
+            read = self._words(texts, name)
+            return read, BodyAccount(cells, read.null_count - texts.null_count, 0.0)
+        numbers = figures_of(texts, self.figures[column])
+        if numbers is None:
+            raise UnevenRowsError
+        missing = numbers.null_count - texts.null_count
+        return numbers, BodyAccount(cells, missing, arrays.sum_of(pa.chunked_array([numbers])))
+
+    def _words(self, texts: pa.StringArray, name: str) -> pa.Array:
+        """A column of words; figures among them are for a person to look at."""
+        import pyarrow.compute as pc
+
+        coded = texts.dictionary_encode()
+        if name not in self.plain_texts and pc.any(pc.match_substring_regex(coded.dictionary, _FIGURE)).as_py():
+            raise UnevenRowsError
+        bare = without_marks(texts, coded)
+        return texts if bare is None else bare
+
+    def _is_number(self, name: str) -> bool:
+        return bool(pa.types.is_floating(self.found.piece.table.data.column(name).type))
+
+    def _kept(self, values: dict[str, list[pa.Array]], rows: int) -> NDArray[np.int64] | None:
+        """The records with a value, None for all."""
+        if self.found.keeps or not any(one.null_count for own in values.values() for one in own):
+            return None
+        there = np.zeros((rows, self.found.width), np.bool_)
+        for own in values.values():
+            there |= np.stack([~arrays.nulls_of(pa.chunked_array([one])) for one in own], axis=1)
+        return np.flatnonzero(there.ravel())
+
+    def _labels(self, texts: pa.StringArray, column: int) -> tuple[NDArray[np.int32], pa.StringArray]:
+        """The labels of one column as codes into the texts that the batch has; words for totals are refused."""
+        import pyarrow.compute as pc
+
+        if texts.null_count:
+            raise UnevenRowsError  # whether it takes the label above can't be told from here
+        coded = texts.dictionary_encode()
+        distinct = coded.dictionary
+        speak = distinct.filter(pc.invert(pc.match_substring_regex(distinct, _NAME))).to_pylist()
+        heads = self.figures[column].heads if column in self.figures else self._heads(column)
+        if any(total_word(text) or average_word(text) for text in speak) or heads & set(speak):
+            raise UnevenRowsError
+        if pc.any(pc.match_substring_regex(distinct, _UNEVEN)).as_py():
+            distinct = pa.array([neat(text) for text in distinct.to_pylist()], pa.string())
+        return np.asarray(coded.indices, np.int32), distinct
+
+    def _heads(self, column: int) -> frozenset[str]:
+        head = self.file.head
+        return frozenset(head.text(row, column) for row in self.found.piece.layout.boxhead_rows) - {""}
+
+    def finished(self, data: pa.Table) -> SheetWork:
+        """What the whole file gave: the first part's work, its table and its account those of all rows."""
+        found, piece = self.found, self.found.piece
+        rows = np.concatenate(self.rows)
+        kept = None if found.keeps else np.concatenate(self.kept)
+        kept = None if kept is None or len(kept) == len(rows) * found.width else kept
+        layout = _over_all(piece.layout, found, rows, data, kept, self.file.head.shape[1])
+        (before,) = piece.table.origins.segments
+        segment = replace(before, rows=rows, kept=kept, sources=())
+        remarks = tuple(one for one in piece.table.remarks if one.kind not in _COUNTED)
+        table = replace(piece.table, data=data, origins=Origin((segment,)), steps=(), remarks=remarks + self._said())
+        records = len(rows) * found.width
+        note = f"{records - len(data):,} empty cells left out" if records > len(data) else ""
+        table = table.step(f"unpivot {self.file.head.name}", records, note)
+        whole = replace(piece, table=table, layout=layout, body=dict(self.bodies))
+        return SheetWork((whole,), self._ledger(piece, len(rows)), ())
+
+    def _said(self) -> tuple[Remark, ...]:
+        """What is said of marks for "no value"; they are counted, and not listed by their cells."""
+        head = self.file.head
+        return tuple(
+            Remark(
+                "missing mark",
+                f"{name}: {body.missing:,} missing marks gave no value",
+                head.source,
+                head.name,
+                (),
+                body.missing,
+            )
+            for name, body in self.bodies.items()
+            if body.missing
+        )
+
+    def _ledger(self, piece: Piece, rows: int) -> SheetLedger:
+        before = self.head_work.ledger
+        more = rows - len(piece.layout.body_rows)
+        cells = sum(account.cells for account in self.bodies.values())
+        labels = len(self.found.labels)
+        counts = dict(before.counts)
+        counts[Use.VALUE.word] = cells
+        counts[Use.LABEL.word] = counts.get(Use.LABEL.word, 0) + more * labels
+        tail = sum(len(_cells(text, self.file.delimiter)) for _, text in self.file.odd)
+        if tail:
+            counts[Use.NOTE.word] = counts.get(Use.NOTE.word, 0) + tail
+        via = {
+            name: (count + more, shown, use) if name in self.found.labels else (count, shown, use)
+            for name, (count, shown, use) in before.via.items()
+        }
+        return replace(before, counts=counts, via=via)
+
+
+def work_on_long(
+    report: Report, work: Callable[[Sheet], tuple[Sheet, SheetWork]], plain_texts: frozenset[str] = frozenset()
+) -> SheetWork | None:
+    """The work on a report that is one long text; None if it is none, or must be read whole.
+
+    Args:
+        report: the report.
+        work: what is done with its first part; it gives that part as it was read, and what came of it.
+        plain_texts: measures that stay texts, since a step reads them.
+    """
+    file: LongText | None = report.open_long() if report.open_long is not None else None
+    if file is None:
+        return None
+    try:
+        head, first = work(file.head)
+    except KebrinError:
+        return None
+    return long_work(file, head, first, plain_texts)
+
+
+def long_work(
+    file: LongText, head: Sheet, work: SheetWork, plain_texts: frozenset[str] = frozenset()
+) -> SheetWork | None:
+    """The work on a long file whose first part was worked on; None if it must be read whole.
+
+    Args:
+        file: the file.
+        head: its first part, as it was worked on.
+        work: what that gave.
+        plain_texts: measures that stay texts, since a step reads them.
+    """
+    found = steady(head, work)
+    if found is None:
+        return None
+    run = Run(replace(file, head=head), found, work, plain_texts)
+    try:
+        data = pa.concat_tables(list(run.tables())).unify_dictionaries()
+    except UnevenRowsError:
+        return None
+    return run.finished(data)
+
+
+def _over_all(
+    layout: Layout, found: Steady, rows: NDArray[np.int32], data: pa.Table, kept: NDArray[np.int64] | None, across: int
+) -> Layout:
+    """The first part's layout over all rows; the texts of its levels stay those of the first part."""
+    levels = []
+    for level in layout.stub:
+        codes = arrays.codes_of(data.column(level.name).combine_chunks()).astype(np.int32)
+        own = np.full(len(rows), -1, np.int32)
+        own[np.arange(len(codes)) // found.width if kept is None else kept // found.width] = codes
+        levels.append(replace(level, codes=own, cells=rows.astype(np.int64) * across + level.line))
+    area = layout.area._replace(bottom=int(rows[-1]))
+    return replace(layout, area=area, body_rows=rows, stub=tuple(levels))
+
+
+def _filled(columns: Sequence[pa.StringArray]) -> NDArray[np.bool_]:
+    """Which rows hold something."""
+    filled = np.zeros(len(columns[0]), np.bool_)
+    for column in columns:
+        if not column.null_count:
+            return np.ones(len(column), np.bool_)
+        filled |= ~arrays.nulls_of(pa.chunked_array([column]))
+    return filled
+
+
+def _woven(own: Sequence[pa.Array], kept: NDArray[np.int64] | None) -> pa.Array:
+    """The columns of one measure, row by row."""
+    if len(own) == 1:
+        return own[0] if kept is None else own[0].take(pa.array(kept))
+    if pa.types.is_floating(own[0].type):
+        grid = np.empty((len(own[0]), len(own)), np.float64)
+        for at, column in enumerate(own):
+            grid[:, at] = arrays.floats_of(pa.chunked_array([column]))
+        values = grid.ravel()
+        return arrays.numbers(values if kept is None else values[kept])
+    rows = len(own[0])
+    places = (np.arange(len(own)) * rows)[None, :] + np.arange(rows)[:, None]
+    places = places.ravel() if kept is None else places.ravel()[kept]
+    return pa.concat_arrays(own).take(pa.array(places))
+
+
+def _cells(line: str, mark: str) -> list[str]:
+    """What a line behind the table says, cell by cell."""
+    return [text for text in (part.strip().strip('"') for part in line.split(mark)) if text]
+
+
+def _has_figures(line: str, mark: str) -> bool:
+    """Whether a line behind the table bears figures or a word for a total: it may be a sum of it."""
+    cells = _cells(line, mark)
+    return any(read_text(text).look not in {Look.WORDS, Look.CODE} or total_word(text) for text in cells)
