@@ -175,7 +175,7 @@ class Report:
         path: the file, as it was named.
         names: all sheet names in the file's order, hidden ones too.
         hidden: names of hidden and very hidden sheets, with which of the two.
-        digest: SHA-256 of the file's bytes, hexadecimal.
+        hashed: how to ask for the SHA-256 of the file's bytes; see `digest`.
         look_up_places: how to find the file's named places.
         open_long: how to open the file as a long text, of which only a part is at hand at a time; None where it is none.
     """
@@ -184,7 +184,7 @@ class Report:
     names: tuple[str, ...]
     load: Callable[[str], Sheet] = field(repr=False)
     hidden: dict[str, str] = field(default_factory=dict)
-    digest: str = ""
+    hashed: Callable[[], str] | None = field(default=None, repr=False)
     look_up_places: Callable[[], dict[str, tuple[str, str]]] | None = field(default=None, repr=False)
     open_long: Callable[[], Any] | None = field(default=None, repr=False)
     _read: dict[str, Sheet] = field(default_factory=dict, repr=False)
@@ -198,6 +198,11 @@ class Report:
 
     def __len__(self) -> int:
         return len(self.names)
+
+    @property
+    def digest(self) -> str:
+        """SHA-256 of the file's bytes, hexadecimal; '' where there is no file. A large file's may have to be waited for."""
+        return "" if self.hashed is None else self.hashed()
 
     @cached_property
     def places(self) -> dict[str, tuple[str, str]]:

@@ -10,6 +10,8 @@ from kebrin.cli.ending import Exit
 from kebrin.sources.choosing import choose
 
 _LONGEST_NAME = 80
+# A file of fewer bytes has a table that fits into memory.
+_LONG_BYTES = 16 << 20
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -19,7 +21,7 @@ if TYPE_CHECKING:
     from kebrin.sources.choosing import Chosen
     from kebrin.unpivoting import Keep
     from kebrin.work.gathering import Crew
-    from kebrin.work.joining import Done
+    from kebrin.work.joining import Done, Terms
     from kebrin.work.unaided import Found
 
 
@@ -63,6 +65,9 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
     refuse_ending(output)
     terms = Terms(tolerance=asked.tolerance, strict=asked.strict)
     keep = Keep.of(asked.keep_blanks, asked.keep_marks)
+    flowed = None if crew is not None else _flowed(chosen, output, asked, terms, keep)
+    if flowed is not None:
+        return _tell_flow(*flowed, accept=asked.accept, as_json=as_json)
     if reports is None:
         found = _by_crew(chosen.paths, keep, asked, crew, progress=not as_json)
     else:
@@ -81,6 +86,39 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
     else:
         _show(done, published)
     return Exit.DONE if all(part.proof.holds or asked.accept for part in done) else Exit.NOT_PROVED
+
+
+def _flowed(
+    chosen: Chosen, output: Path, asked: Asked, terms: Terms, keep: Keep | None
+) -> tuple[Done, Published] | None:
+    """What became of a table too long for memory, passed through in batches; None if the reports are not so."""
+    from kebrin.deliver.streaming import WRITERS, stream
+
+    (path, *more) = chosen.paths
+    if more or output.suffix.lower() not in WRITERS or path.stat().st_size < _LONG_BYTES:
+        return None
+    from kebrin.deliver.guard import check_outputs
+    from kebrin.sources import read
+    from kebrin.sources.long_text import UnevenRowsError
+    from kebrin.work.flowing import flow_of
+    from kebrin.work.unaided import FileTask
+
+    flow = flow_of(read(path), FileTask(keep, asked.tolerance), terms)
+    if flow is None:
+        return None
+    check_outputs([output], [str(path)], replace=asked.replace)
+    try:
+        return stream(flow, output, accept=asked.accept)
+    except UnevenRowsError:
+        return None
+
+
+def _tell_flow(done: Done, published: Published, *, accept: bool, as_json: bool) -> int:
+    if as_json:
+        print(json.dumps({"tables": [_plain(done, published)]}, ensure_ascii=False))
+    else:
+        _show([done], [published])
+    return Exit.DONE if done.proof.holds or accept else Exit.NOT_PROVED
 
 
 def _by_crew(paths: Sequence[Path], keep: Keep | None, asked: Asked, crew: Crew | None, *, progress: bool) -> Found:
@@ -106,7 +144,7 @@ def _paths(output: Path, done: Sequence[Done]) -> list[Path]:
 
 def _plain(done: Done, item: Published) -> dict[str, object]:
     return {
-        "name": done.name, "file": str(item.path), "rows": len(done.table), "columns": list(done.table.columns),
+        "name": done.name, "file": str(item.path), "rows": item.rows, "columns": list(done.table.columns),
         "proof": done.proof.to_plain(),
     }  # fmt: skip
 
@@ -115,8 +153,8 @@ def _show(done: Sequence[Done], published: Sequence[Published]) -> None:
     from kebrin.cli import show
 
     out = show.console()
-    for part in done:
-        show.heading(out, f"{part.name}: {show.counted(len(part.table), 'row')}, one per observation")
+    for part, item in zip(done, published, strict=True):
+        show.heading(out, f"{part.name}: {show.counted(item.rows, 'row')}, one per observation")
         show.sample(out, part.table)
         show.verdict(out, part.proof)
         show.remarks(out, part.proof)

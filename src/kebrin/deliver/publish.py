@@ -99,16 +99,16 @@ def publish_target(target: Target, *, accept: bool = False, there: Standing | No
                 page.table, target.database, target.into, key=target.key, standing=choice, folder=path.parent
             )
         with whole_files([proof_path(written)]) as (proof_part,):
-            proof_part.write_text(_proof_text(target, done, written, None, there), "utf-8")
+            proof_part.write_text(proof_text(target, done, written, None, there), "utf-8")
     else:
         beside = [metadata_path(written)] if target.metadata else []
         with whole_files([written, *beside, proof_path(written)]) as (part, *more, proof_part):
             said = _write(target, part, written, there)
             for one in more:
                 one.write_text(metadata(target.pages[0].table, written.name, target.form, target.key), "utf-8")
-            proof_part.write_text(_proof_text(target, done, written, part, there), "utf-8")
+            proof_part.write_text(proof_text(target, done, written, part, there), "utf-8")
     if not held_back:
-        _remove(unproved_path(path))
+        remove_own(unproved_path(path))
     return Published(
         ", ".join(one.name for one in target.done), written, proof_path(written), held_back,
         sum(len(page.table) for page in target.pages),
@@ -127,12 +127,12 @@ def left_standing(target: Target) -> Published:
 def remove_stale(path: Path, *, remove: bool) -> str:
     """What is said of a file that no value owns any more; it is removed if asked, its proof with it."""
     if remove:
-        _remove(path)
+        remove_own(path)
         return f"{path.name} was written by an earlier run and no row has its value now: it was removed"
     return f'{path.name} was written by an earlier run and no row has its value now; stale = "remove" takes it away'
 
 
-def _remove(path: Path) -> None:
+def remove_own(path: Path) -> None:
     """Take away a file that Kebrin wrote, and what stands beside it."""
     if is_own(path):
         for one in (path, metadata_path(path), proof_path(path)):
@@ -174,11 +174,15 @@ def _write(target: Target, part: Path, shown: Path, there: Standing) -> list[str
     return []
 
 
-def _proof_text(target: Target, done: list[Done], written: Path, part: Path | None, there: Standing) -> str:
+def proof_text(
+    target: Target, done: list[Done], written: Path, part: Path | None, there: Standing, *, rows: int | None = None
+) -> str:
+    """The text of the proof that stands beside an output; `rows` where not all of them are at hand."""
     whole = done[0] if target.is_plain and not there.adds and not target.database else None
     plain = done[0].proof.to_plain() if len(done) == 1 else _several(done)
+    count = sum(len(page.table) for page in target.pages) if rows is None else rows
     plain["output"] = {
-        "file": written.name, "sha256": digest(part) if part else "", "rows": sum(len(page.table) for page in target.pages),
+        "file": written.name, "sha256": digest(part) if part else "", "rows": count,
         "columns": list(whole.table.columns) if whole else [], "measures": list(whole.table.measures) if whole else [],
     }  # fmt: skip
     if target.form != TextForm():

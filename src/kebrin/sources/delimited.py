@@ -43,7 +43,7 @@ def read(path: Path) -> Report:
         )
     fixed = files.Fixed.of(path)
     return Report(
-        str(path), (path.stem,), lambda name: _sheet(fixed, name), {}, fixed.digest,
+        str(path), (path.stem,), lambda name: _sheet(fixed, name), {}, lambda: fixed.digest,
         open_long=lambda: open_long(fixed, path.stem, delimiter),
     )  # fmt: skip
 

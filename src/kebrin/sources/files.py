@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
+from concurrent.futures import Future
+from dataclasses import dataclass, field
+from threading import Thread
 from typing import TYPE_CHECKING, Self
 
 from kebrin.errors import Place, SourceError
@@ -24,6 +26,9 @@ _SIGNATURES = (
     (b"\xff\xd8\xff", "picture"),
     (b"\x1f\x8b", "gzip archive"),
 )
+
+# Larger files are hashed in a thread of their own.
+_LARGE = 8 << 20
 
 
 def first_bytes(path: Path) -> bytes:
@@ -62,18 +67,40 @@ def nature(head: bytes) -> str:
 
 @dataclass(frozen=True)
 class Fixed:
-    """A file as it was when it was hashed: what is read later must be the same bytes."""
+    """A file as it was when reading it began: what is read later must be the same bytes, and their digest is theirs.
+
+    Attributes:
+        path: the file.
+        state: when it was changed last, its size and number.
+        hashed: its SHA-256, hexadecimal; of a large file it is worked out beside the reading.
+    """
 
     path: Path
-    digest: str
     state: tuple[int, int, int]
+    hashed: Future[str] = field(repr=False, compare=False)
 
     @classmethod
     def of(cls, path: Path) -> Self:
         """The file as it is now."""
         now = state(path)
-        with path.open("rb") as file:
-            return cls(path, hashlib.file_digest(file, "sha256").hexdigest(), now)
+        hashed: Future[str] = Future()
+        if now[1] < _LARGE:
+            hashed.set_result(_sha256(path))
+        else:
+            Thread(target=_hash, args=(path, hashed), daemon=True).start()
+        return cls(path, now, hashed)
+
+    @property
+    def digest(self) -> str:
+        """Its SHA-256, hexadecimal; that of the bytes that were read.
+
+        Raises:
+            SourceError: it was changed since.
+        """
+        found = self.hashed.result()
+        if self.state[1] >= _LARGE:
+            self.check()
+        return found
 
     def check(self) -> None:
         """Refuse to go on if the file is no longer what was hashed.
@@ -90,6 +117,20 @@ class Fixed:
                 "the file changed while it was read", Place(str(self.path)),
                 why="what is proved must be what was read from beginning to end", do="Run it again when the file is at rest",
             )  # fmt: skip
+
+
+def _sha256(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _hash(path: Path, hashed: Future[str]) -> None:
+    try:
+        hashed.set_result(_sha256(path))
+    except OSError as error:
+        hashed.set_exception(
+            SourceError("the file can't be read to its end", Place(str(path)), why=error.strerror or str(error))
+        )
 
 
 def state(path: Path) -> tuple[int, int, int]:

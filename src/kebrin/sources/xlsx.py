@@ -38,7 +38,7 @@ def read(path: Path, *, opened: Workbook | None = None, stored: str = "") -> Rep
     """
     book = opened or open_workbook(path)
     places = partial(named_places, book.path, book.parts)
-    return Report(str(path), book.names, partial(_sheet, book, stored), book.hidden, book.fixed.digest, places)
+    return Report(str(path), book.names, partial(_sheet, book, stored), book.hidden, lambda: book.fixed.digest, places)
 
 
 def _sheet(book: Workbook, stored: str, name: str) -> Sheet:

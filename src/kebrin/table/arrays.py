@@ -88,7 +88,7 @@ def sum_of(column: pa.ChunkedArray) -> float:
     total = 0.0
     for chunk in column.chunks:
         values = np.frombuffer(chunk.buffers()[1], np.float64, len(chunk), chunk.offset * 8)
-        total += float(np.nansum(values))
+        total += float(np.nansum(values) if chunk.null_count else values.sum())
     return total
 
 

@@ -5,8 +5,6 @@ What is neither is not read here: the caller looks at it cell by cell.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import pyarrow as pa
 
@@ -20,29 +18,25 @@ _TWO_WAYS = r"^[+-]?[1-9]\d{0,2}\.\d{3}$"
 _POINT, _COMMA, _ZERO, _NINE = b".,09"
 
 
-@dataclass(frozen=True)
-class Figures:
-    """How a column of figures is read: its decimal sign ('' where nothing shows it yet), and the texts that head it."""
-
-    decimal: str = ""
-    heads: frozenset[str] = frozenset()
-
-
-def figures_of(texts: pa.StringArray, how: Figures) -> pa.DoubleArray | None:
+def figures_of(texts: pa.StringArray, decimal: str = "") -> pa.DoubleArray | None:
     """The numbers of a column of texts, null where a cell is empty or says "no value"; None if one is anything else.
 
-    >>> figures_of(pa.array(["12", None, "-3.5", "n/a"]), Figures(".")).to_pylist()
+    Args:
+        texts: the column.
+        decimal: its decimal sign; '' where nothing shows it yet, '?' where its parts differ.
+
+    >>> figures_of(pa.array(["12", None, "-3.5", "n/a"]), ".").to_pylist()
     [12.0, None, -3.5, None]
-    >>> figures_of(pa.array(["1.204,50", "3,5"]), Figures(",")).to_pylist()
+    >>> figures_of(pa.array(["1.204,50", "3,5"]), ",").to_pylist()
     [1204.5, 3.5]
-    >>> figures_of(pa.array(["007", "12"]), Figures(".")), figures_of(pa.array(["12", "1.204"]), Figures())
+    >>> figures_of(pa.array(["007", "12"]), "."), figures_of(pa.array(["12", "1.204"]))
     (None, None)
     """
-    found = _plain(texts, how)
+    found = _plain(texts, decimal)
     if found is not None:
         return found
     bare = without_marks(texts)
-    return None if bare is None else _plain(bare, how)
+    return None if bare is None else _plain(bare, decimal)
 
 
 def without_marks(texts: pa.StringArray, coded: pa.DictionaryArray | None = None) -> pa.StringArray | None:
@@ -56,23 +50,29 @@ def without_marks(texts: pa.StringArray, coded: pa.DictionaryArray | None = None
         return None
     codes = arrays.codes_of(coded)
     gone = (codes < 0) | marks[codes]
-    return pc.if_else(pa.array(gone), pa.scalar(None, pa.string()), texts)
+    # Decoded anew, so that the bytes of the marks are gone too.
+    kept = pa.array(np.where(gone, 0, codes).astype(np.int32), mask=gone)
+    return pa.DictionaryArray.from_arrays(kept, coded.dictionary).dictionary_decode()
 
 
-def _plain(texts: pa.StringArray, how: Figures) -> pa.DoubleArray | None:
+def _plain(texts: pa.StringArray, decimal: str) -> pa.DoubleArray | None:
     """Numbers of digits, a sign before them and a decimal sign among them, with or without groups."""
     import pyarrow.compute as pc
 
-    offsets, data = arrays.text_bytes(texts)
-    comma = bool((data == _COMMA).any())
-    if how.decimal == "," or comma:
-        swapped = _swapped(texts, data) if how.decimal == "," else texts
-        if not how.decimal or not pc.all(pc.match_substring_regex(swapped, _GROUPED)).as_py():
-            return None
-        return pc.replace_substring(swapped, ",", "").cast(pa.float64())
-    if not _DIGITS[data].all() or _has_leading_zero(offsets, data):
+    if decimal == "?":
         return None
-    if not how.decimal and (data == _POINT).any() and pc.any(pc.match_substring_regex(texts, _TWO_WAYS)).as_py():
+    offsets, data = arrays.text_bytes(texts)
+    offsets, data = offsets - offsets[0], data[offsets[0] : offsets[-1]]
+    if decimal == "," or bool((data == _COMMA).any()):
+        swapped = _swapped(texts) if decimal == "," else texts
+        grouped = decimal and pc.all(pc.match_substring_regex(swapped, _GROUPED)).as_py()
+        return pc.replace_substring(swapped, ",", "").cast(pa.float64()) if grouped else None
+    unsure = not decimal and bool((data == _POINT).any())
+    if (
+        not _DIGITS[data].all()
+        or _has_leading_zero(offsets, data)
+        or (unsure and pc.any(pc.match_substring_regex(texts, _TWO_WAYS)).as_py())
+    ):
         return None
     try:
         return texts.cast(pa.float64())
@@ -80,13 +80,12 @@ def _plain(texts: pa.StringArray, how: Figures) -> pa.DoubleArray | None:
         return None
 
 
-def _swapped(texts: pa.StringArray, data: np.ndarray) -> pa.StringArray:
+def _swapped(texts: pa.StringArray) -> pa.StringArray:
     """The texts with points for commas and commas for points."""
     table = np.arange(256, dtype=np.uint8)
     table[_POINT], table[_COMMA] = _COMMA, _POINT
     validity, offsets, _ = texts.buffers()
     whole = np.frombuffer(texts.buffers()[2], np.uint8)
-    del data
     return pa.StringArray.from_buffers(
         len(texts), offsets, pa.py_buffer(table[whole]), validity, texts.null_count, texts.offset
     )  # fmt: skip

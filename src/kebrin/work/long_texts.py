@@ -7,10 +7,10 @@ found the file is read whole instead, as a short one is.
 
 from __future__ import annotations
 
+import re
 from collections import deque
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import reduce
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -21,8 +21,8 @@ from kebrin.errors import KebrinError
 from kebrin.grammar.words import average_word, total_word
 from kebrin.proof import BodyAccount, Use
 from kebrin.sources.long_text import UnevenRowsError
-from kebrin.table import Origin, Remark, arrays
-from kebrin.values.figures import Figures, figures_of, without_marks
+from kebrin.table import Origin, Remark, StepCount, arrays
+from kebrin.values.figures import figures_of, without_marks
 from kebrin.work.sheet import SheetWork
 
 if TYPE_CHECKING:
@@ -35,6 +35,7 @@ if TYPE_CHECKING:
     from kebrin.layout import Layout
     from kebrin.proof import SheetLedger
     from kebrin.sources.long_text import LongText
+    from kebrin.table import Table
     from kebrin.work.sheet import Piece
 
 # Labels that are letters and digits in one piece ("S10432") are names; words for totals are looked for in all others.
@@ -43,9 +44,12 @@ _UNEVEN = r"^\s|\s$|\s\s|[^\S ]"
 # Of the rows of the first part so many must be of the table for it to be a steady one.
 _FEWEST = 50
 _AT_ONCE = 2
+# Labels over the columns are made for so many rows more than are needed, since batches differ by a few.
+_MORE = 64
+_MIX = np.uint64(0x9E3779B97F4A7C15)
 _FIGURE = r"^[+-]?\d[\d.,]*$"
 # Remarks of the first part that are counted anew over the whole file.
-_COUNTED = frozenset({"missing mark"})
+_COUNTED = frozenset({"missing mark", "read"})
 
 
 @dataclass(frozen=True)
@@ -139,6 +143,7 @@ class _Block:
     rows: NDArray[np.int32]
     kept: NDArray[np.int64] | None
     bodies: dict[str, BodyAccount]
+    keys: NDArray[np.uint64]
 
 
 class Run:
@@ -151,26 +156,28 @@ class Run:
         self.plain_texts = plain_texts
         self.rows: list[NDArray[np.int32]] = []
         self.kept: list[NDArray[np.int64]] = []
+        self.keys: list[NDArray[np.uint64]] = []
         self.bodies = dict.fromkeys(found.measures, BodyAccount())
-        self.figures = self._columns(plain_texts)
+        self.signs = self._signs(plain_texts)
+        self._over: dict[str, pa.DictionaryArray] = {}
 
-    def _columns(self, plain_texts: frozenset[str]) -> dict[int, Figures]:
-        """How the columns that hold figures are read."""
-        table, readings = self.found.piece.table, self.file.head.readings
-        numbers = [
-            name
-            for name in self.found.measures
-            if pa.types.is_floating(table.data.column(name).type) and name not in plain_texts
-        ]
-        heads = self.found.piece.layout.boxhead_rows
-        return {
-            column: Figures(
-                readings.decimals.get(column, ""), frozenset(self.file.head.text(row, column) for row in heads)
-            )
-            for name in numbers
-            for column in self.found.measures[name].tolist()
-            if column >= 0
-        }
+    @property
+    def likely(self) -> int:
+        """How many records the file has, by its size and that of its first part."""
+        ahead = self.file.starts[-1] - self.file.starts[self.found.first]
+        rows = len(self.file.starts) - 1 - self.found.first
+        return int(self.file.fixed.state[1] / max(ahead, 1) * rows) * self.found.width
+
+    def _signs(self, plain_texts: frozenset[str]) -> dict[str, str]:
+        """The measures that hold figures, with the one decimal sign that their columns have ('' for none, '?' for several)."""
+        table, decimals = self.found.piece.table, self.file.head.readings.decimals
+        signs = {}
+        for name, columns in self.found.measures.items():
+            if pa.types.is_floating(table.data.column(name).type) and name not in plain_texts:
+                own = {decimals.get(column, "") for column in columns.tolist() if column >= 0}
+                settled = own - {""}
+                signs[name] = "?" if len(settled) > 1 else next(iter(settled), "")
+        return signs
 
     def tables(self) -> Iterator[pa.Table]:
         """The table's rows, a batch at a time; some batches are worked on while the next is read.
@@ -212,6 +219,7 @@ class Run:
         """The table of a batch, its account taken."""
         before = sum(map(len, self.rows)) * self.found.width
         self.rows.append(block.rows)
+        self.keys.append(block.keys)
         if not self.found.keeps:
             own = np.arange(len(block.rows) * self.found.width) if block.kept is None else block.kept
             self.kept.append(before + own)
@@ -223,40 +231,48 @@ class Run:
         found = self.found
         made: dict[str, pa.Array] = {}
         bodies: dict[str, BodyAccount] = {}
-        values: dict[str, list[pa.Array]] = {}
+        values: dict[str, pa.Array] = {}
         for name, own in found.measures.items():
-            read = [self._value(columns, name, column) for column in own.tolist()]
-            values[name] = [one for one, _ in read]
-            bodies[name] = reduce(BodyAccount.plus, (body for _, body in read))
-        kept = self._kept(values, len(rows))
+            values[name], bodies[name] = self._values(columns, name, own.tolist())
+        kept = self._kept(list(values.values()))
         width = found.width
+        keys = np.zeros(len(rows), np.uint64)
         for name, column in found.labels.items():
             codes, texts = self._labels(columns[column], column)
+            keys = (
+                keys * _MIX + np.fromiter(map(hash, texts.to_pylist()), np.int64, len(texts)).astype(np.uint64)[codes]
+            )
             full = np.repeat(codes, width) if width > 1 else codes
             made[name] = pa.DictionaryArray.from_arrays(arrays.codes32(full if kept is None else full[kept]), texts)
-        for name, (codes, said) in found.over.items():
-            full = np.tile(codes, len(rows))
-            made[name] = arrays.labels(full if kept is None else full[kept], said)
+        for name in found.over:
+            whole = self._tiled(name, len(rows))
+            made[name] = whole if kept is None else whole.take(pa.array(kept))
         for name, one in values.items():
-            made[name] = _woven(one, kept)
+            made[name] = one if kept is None else one.take(pa.array(kept))
         order = found.piece.table.columns
         table = pa.Table.from_arrays([made[name] for name in order], names=list(order))
-        return _Block(table, rows, kept, bodies)
+        return _Block(table, rows, kept, bodies, keys)
 
-    def _value(self, columns: Sequence[pa.StringArray], name: str, column: int) -> tuple[pa.Array, BodyAccount]:
-        """One column of values, and its account."""
-        if column < 0:
-            return pa.nulls(len(columns[0]), pa.float64() if self._is_number(name) else pa.string()), BodyAccount()
-        texts = columns[column]
-        cells = len(texts) - texts.null_count
-        if column not in self.figures:
-            read = self._words(texts, name)
-            return read, BodyAccount(cells, read.null_count - texts.null_count, 0.0)
-        numbers = figures_of(texts, self.figures[column])
-        if numbers is None:
+    def _tiled(self, name: str, rows: int) -> pa.DictionaryArray:
+        """The labels over the columns for so many rows; they are the same for every row."""
+        width = self.found.width
+        known = self._over.get(name)
+        if known is None or len(known) < rows * width:
+            codes, texts = self.found.over[name]
+            known = self._over[name] = arrays.labels(np.tile(codes, rows + _MORE), texts)
+        return known.slice(0, rows * width)
+
+    def _values(self, columns: Sequence[pa.StringArray], name: str, own: Sequence[int]) -> tuple[pa.Array, BodyAccount]:
+        """The values of one measure, row by row, and their account."""
+        kind = pa.float64() if name in self.signs else pa.string()
+        texts = [columns[at] if at >= 0 else pa.nulls(len(columns[0]), pa.string()) for at in own]
+        whole = texts[0] if len(texts) == 1 else pa.concat_arrays(texts)
+        read = figures_of(whole, self.signs[name]) if name in self.signs else self._words(whole, name)
+        if read is None:
             raise UnevenRowsError
-        missing = numbers.null_count - texts.null_count
-        return numbers, BodyAccount(cells, missing, arrays.sum_of(pa.chunked_array([numbers])))
+        cells, missing = len(whole) - whole.null_count, read.null_count - whole.null_count
+        total = arrays.sum_of(pa.chunked_array([read])) if kind == pa.float64() else 0.0
+        return _woven(read, len(own)), BodyAccount(cells, missing, total)
 
     def _words(self, texts: pa.StringArray, name: str) -> pa.Array:
         """A column of words; figures among them are for a person to look at."""
@@ -268,17 +284,12 @@ class Run:
         bare = without_marks(texts, coded)
         return texts if bare is None else bare
 
-    def _is_number(self, name: str) -> bool:
-        return bool(pa.types.is_floating(self.found.piece.table.data.column(name).type))
-
-    def _kept(self, values: dict[str, list[pa.Array]], rows: int) -> NDArray[np.int64] | None:
+    def _kept(self, values: Sequence[pa.Array]) -> NDArray[np.int64] | None:
         """The records with a value, None for all."""
-        if self.found.keeps or not any(one.null_count for own in values.values() for one in own):
+        if self.found.keeps or not any(one.null_count for one in values):
             return None
-        there = np.zeros((rows, self.found.width), np.bool_)
-        for own in values.values():
-            there |= np.stack([~arrays.nulls_of(pa.chunked_array([one])) for one in own], axis=1)
-        return np.flatnonzero(there.ravel())
+        there = [~arrays.nulls_of(pa.chunked_array([one])) for one in values]
+        return np.flatnonzero(np.logical_or.reduce(there))
 
     def _labels(self, texts: pa.StringArray, column: int) -> tuple[NDArray[np.int32], pa.StringArray]:
         """The labels of one column as codes into the texts that the batch has; words for totals are refused."""
@@ -289,8 +300,7 @@ class Run:
         coded = texts.dictionary_encode()
         distinct = coded.dictionary
         speak = distinct.filter(pc.invert(pc.match_substring_regex(distinct, _NAME))).to_pylist()
-        heads = self.figures[column].heads if column in self.figures else self._heads(column)
-        if any(total_word(text) or average_word(text) for text in speak) or heads & set(speak):
+        if any(total_word(text) or average_word(text) for text in speak) or self._heads(column) & set(speak):
             raise UnevenRowsError
         if pc.any(pc.match_substring_regex(distinct, _UNEVEN)).as_py():
             distinct = pa.array([neat(text) for text in distinct.to_pylist()], pa.string())
@@ -307,35 +317,45 @@ class Run:
         kept = None if found.keeps else np.concatenate(self.kept)
         kept = None if kept is None or len(kept) == len(rows) * found.width else kept
         layout = _over_all(piece.layout, found, rows, data, kept, self.file.head.shape[1])
+        table = replace(self.bare(len(data)), data=data)
+        whole = replace(piece, table=table, layout=layout, body=dict(self.bodies))
+        return SheetWork((whole,), self.ledger(), ())
+
+    def bare(self, rows_out: int) -> Table:
+        """The first part's table, its origins and what is said of it those of the whole file."""
+        found, piece = self.found, self.found.piece
+        rows = np.concatenate(self.rows)
+        kept = None if found.keeps else np.concatenate(self.kept)
+        kept = None if kept is None or len(kept) == len(rows) * found.width else kept
         (before,) = piece.table.origins.segments
         segment = replace(before, rows=rows, kept=kept, sources=())
         remarks = tuple(one for one in piece.table.remarks if one.kind not in _COUNTED)
-        table = replace(piece.table, data=data, origins=Origin((segment,)), steps=(), remarks=remarks + self._said())
+        table = replace(piece.table, origins=Origin((segment,)), steps=(), remarks=remarks + self._said())
         records = len(rows) * found.width
-        note = f"{records - len(data):,} empty cells left out" if records > len(data) else ""
-        table = table.step(f"unpivot {self.file.head.name}", records, note)
-        whole = replace(piece, table=table, layout=layout, body=dict(self.bodies))
-        return SheetWork((whole,), self._ledger(piece, len(rows)), ())
+        note = f"{records - rows_out:,} empty cells left out" if records > rows_out else ""
+        return replace(table, steps=(StepCount(f"unpivot {self.file.head.name}", records, rows_out, note),))
 
     def _said(self) -> tuple[Remark, ...]:
-        """What is said of marks for "no value"; they are counted, and not listed by their cells."""
+        """What is said of figures and of marks for "no value"; they are counted, and not listed by their cells."""
         head = self.file.head
-        return tuple(
-            Remark(
-                "missing mark",
-                f"{name}: {body.missing:,} missing marks gave no value",
-                head.source,
-                head.name,
-                (),
-                body.missing,
-            )
-            for name, body in self.bodies.items()
-            if body.missing
-        )
+        said = []
+        for one in self.found.piece.table.remarks:
+            name = next((name for name in self.bodies if one.what.startswith(f"{name}: ")), "")
+            if one.kind == "read" and name:
+                count = self.bodies[name].cells - self.bodies[name].missing
+                said.append(
+                    replace(one, what=re.sub(r": [\d,]+ texts", f": {count:,} texts", one.what, count=1), count=count)
+                )
+        for name, body in self.bodies.items():
+            if body.missing:
+                what = f"{name}: {body.missing:,} missing marks gave no value"
+                said.append(Remark("missing mark", what, head.source, head.name, (), body.missing))
+        return tuple(said)
 
-    def _ledger(self, piece: Piece, rows: int) -> SheetLedger:
+    def ledger(self) -> SheetLedger:
+        """The account of the whole file."""
         before = self.head_work.ledger
-        more = rows - len(piece.layout.body_rows)
+        more = sum(map(len, self.rows)) - len(self.found.piece.layout.body_rows)
         cells = sum(account.cells for account in self.bodies.values())
         labels = len(self.found.labels)
         counts = dict(before.counts)
@@ -361,6 +381,20 @@ def work_on_long(
         work: what is done with its first part; it gives that part as it was read, and what came of it.
         plain_texts: measures that stay texts, since a step reads them.
     """
+    run = begun(report, work, plain_texts)
+    if run is None:
+        return None
+    try:
+        data = pa.concat_tables(list(run.tables())).unify_dictionaries()
+    except UnevenRowsError:
+        return None
+    return run.finished(data)
+
+
+def begun(
+    report: Report, work: Callable[[Sheet], tuple[Sheet, SheetWork]], plain_texts: frozenset[str] = frozenset()
+) -> Run | None:
+    """A reading of a long text, its first part worked on; None if it is no long text, or shows no steady table."""
     file: LongText | None = report.open_long() if report.open_long is not None else None
     if file is None:
         return None
@@ -368,29 +402,8 @@ def work_on_long(
         head, first = work(file.head)
     except KebrinError:
         return None
-    return long_work(file, head, first, plain_texts)
-
-
-def long_work(
-    file: LongText, head: Sheet, work: SheetWork, plain_texts: frozenset[str] = frozenset()
-) -> SheetWork | None:
-    """The work on a long file whose first part was worked on; None if it must be read whole.
-
-    Args:
-        file: the file.
-        head: its first part, as it was worked on.
-        work: what that gave.
-        plain_texts: measures that stay texts, since a step reads them.
-    """
-    found = steady(head, work)
-    if found is None:
-        return None
-    run = Run(replace(file, head=head), found, work, plain_texts)
-    try:
-        data = pa.concat_tables(list(run.tables())).unify_dictionaries()
-    except UnevenRowsError:
-        return None
-    return run.finished(data)
+    found = steady(head, first)
+    return None if found is None else Run(replace(file, head=head), found, first, plain_texts)
 
 
 def _over_all(
@@ -417,20 +430,18 @@ def _filled(columns: Sequence[pa.StringArray]) -> NDArray[np.bool_]:
     return filled
 
 
-def _woven(own: Sequence[pa.Array], kept: NDArray[np.int64] | None) -> pa.Array:
-    """The columns of one measure, row by row."""
-    if len(own) == 1:
-        return own[0] if kept is None else own[0].take(pa.array(kept))
-    if pa.types.is_floating(own[0].type):
-        grid = np.empty((len(own[0]), len(own)), np.float64)
-        for at, column in enumerate(own):
-            grid[:, at] = arrays.floats_of(pa.chunked_array([column]))
-        values = grid.ravel()
-        return arrays.numbers(values if kept is None else values[kept])
-    rows = len(own[0])
-    places = (np.arange(len(own)) * rows)[None, :] + np.arange(rows)[:, None]
-    places = places.ravel() if kept is None else places.ravel()[kept]
-    return pa.concat_arrays(own).take(pa.array(places))
+def _woven(whole: pa.Array, width: int) -> pa.Array:
+    """Columns that stand one behind the other, row by row."""
+    if width == 1:
+        return whole
+    rows = len(whole) // width
+    if pa.types.is_floating(whole.type):
+        plain = whole.null_count == 0
+        values = np.frombuffer(whole.buffers()[1], np.float64, len(whole), whole.offset * 8) if plain else None
+        grid = (arrays.floats_of(pa.chunked_array([whole])) if values is None else values).reshape(width, rows)
+        return arrays.numbers(grid.T.ravel())
+    places = (np.arange(width) * rows)[None, :] + np.arange(rows)[:, None]
+    return whole.take(pa.array(places.ravel()))
 
 
 def _cells(line: str, mark: str) -> list[str]:

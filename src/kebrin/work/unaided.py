@@ -62,14 +62,14 @@ class FileTask:
         """
         return self.work(read(path))
 
+    def one(self, sheet: Sheet, stated: Stated | None = None) -> SheetWork:
+        """What one sheet gives."""
+        return work_sheet(sheet, stated, keep=self.keep, tolerance=self.tolerance)
+
     def work(self, report: Report, stated: Stated | None = None) -> FileWork:
         """What a report gives: all sheets that are shown."""
-
-        def one(sheet: Sheet) -> SheetWork:
-            return work_sheet(sheet, stated, keep=self.keep, tolerance=self.tolerance)
-
-        long = work_on_long(report, lambda head: (head, one(head)))
-        works = [one(report[name]) for name in report.shown] if long is None else [long]
+        long = work_on_long(report, lambda head: (head, self.one(head, stated)))
+        works = [self.one(report[name], stated) for name in report.shown] if long is None else [long]
         used = tuple(work.ledger.sheet for work in works)
         return FileWork(tuple(works), source_of(report, used, dict(report.hidden)))
 

@@ -8,7 +8,7 @@ import json
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, TextIO
+from typing import TYPE_CHECKING, Any, Protocol, TextIO
 
 import pyarrow as pa
 
@@ -221,6 +221,55 @@ def _parquet(table: Table, path: Path) -> None:
     pq.write_table(
         table.data, path, compression="zstd", compression_level=1, use_dictionary=labels, write_statistics=others
     )
+
+
+class Rows(Protocol):
+    """What takes the rows of a table a batch at a time."""
+
+    def write(self, table: pa.Table) -> None:
+        """Take more rows."""
+
+    def close(self) -> None:
+        """No more rows come."""
+
+
+def parquet_writer(path: Path, like: pa.Table) -> Rows:
+    """A Parquet file to be written a row group at a time, of the columns and kinds of a table."""
+    import pyarrow.parquet as pq
+
+    labels = [field.name for field in like.schema if pa.types.is_dictionary(field.type)]
+    others = [name for name in like.column_names if name not in labels]
+    writer: Rows = pq.ParquetWriter(
+        path, like.schema, compression="zstd", compression_level=1, use_dictionary=labels, write_statistics=others
+    )
+    return writer
+
+
+class _Lines:
+    """A .csv file to be written a batch at a time."""
+
+    def __init__(self, path: Path, like: pa.Table) -> None:
+        self._text = path.open("w", encoding="utf-8", newline="")
+        csv.writer(self._text, lineterminator="\n").writerow(like.column_names)
+
+    def write(self, table: pa.Table) -> None:
+        if _quotes_needed(table):
+            lines = csv.writer(self._text, lineterminator="\n")
+            for batch in plain_batches(table):
+                lines.writerows(zip(*(_as_text(column) for column in batch.columns), strict=True))
+            return
+        import pyarrow.csv as arrow_csv
+
+        options = arrow_csv.WriteOptions(include_header=False, quoting_style="none")
+        self._text.flush()
+        for batch in plain_batches(table):
+            arrow_csv.write_csv(batch, self._text.buffer, options)
+
+    def close(self) -> None:
+        self._text.close()
+
+
+csv_writer = _Lines
 
 
 def _xlsx(table: Table, path: Path) -> None:

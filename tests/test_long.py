@@ -1,0 +1,200 @@
+"""Long texts: held to their first part and read whole columns at a time, with the same result as read whole."""
+
+from __future__ import annotations
+
+import random
+from typing import TYPE_CHECKING, Any
+
+import pyarrow.parquet as pq
+import pytest
+
+import kebrin as kb
+from kebrin.sources import long_text
+from kebrin.work import flowing
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+    from pathlib import Path
+
+PORTS = ("Skarrow", "Hallan", "Brae", "Wick")
+Lines = list[list[str]]
+
+
+def log(rows: int = 2_500) -> Lines:
+    """A list of sailings."""
+    draw = random.Random(3)  # noqa: S311
+    lines = [["Sailing", "Date", "Port", "Foot", "Takings"]]
+    for at in range(rows):
+        day = f"2031-{at % 12 + 1:02d}-{at % 28 + 1:02d}"
+        lines.append([f"S{at}", day, PORTS[at % 4], str(draw.randint(0, 400)), f"{draw.random() * 900:.2f}"])
+    return lines
+
+
+def months(rows: int = 2_500) -> Lines:
+    """A line per sailing, months across."""
+    draw = random.Random(4)  # noqa: S311
+    lines = [["Sailing", *(f"2031-{month:02d}" for month in range(1, 13))]]
+    return lines + [[f"S{at}", *(str(draw.randint(0, 400)) for _ in range(12))] for at in range(rows)]
+
+
+def changed(lines: Lines, *cells: tuple[int, int, str]) -> Lines:
+    for row, column, text in cells:
+        lines[row][column] = text
+    return lines
+
+
+def comma(lines: Lines) -> Lines:
+    return [lines[0], *([*row[:4], row[4].replace(".", ",")] for row in lines[1:])]
+
+
+STEADY: list[tuple[str, Callable[[], Lines], str]] = [
+    ("a list", log, ","),
+    ("months across", months, ","),
+    ("a decimal comma", lambda: comma(log()), ";"),
+    ("marks for no value", lambda: changed(log(), (2_000, 3, "n/a"), (2_001, 4, "–"), (2_002, 2, "")), ","),
+    ("gaps among months", lambda: changed(months(), (2_000, 3, ""), (2_001, 4, "")), ","),
+    ("a preamble", lambda: [["Sailings of 2031"], [], *log()], ","),
+]
+UNEVEN: list[tuple[str, Callable[[], Lines], str]] = [
+    ("a word among figures", lambda: changed(log(), (2_100, 3, "closed")), ","),
+    ("headings said again", lambda: [*log()[:2_000], log()[0], *log()[2_000:]], ","),
+    ("leading zeros", lambda: changed(log(), (2_100, 3, "007")), ","),
+    ("a number that reads in two ways", lambda: changed(log(), (2_100, 3, "1.204")), ","),
+    ("a total at the end", lambda: [*log(), ["Total", "", "", "499012", "1134877.16"]], ","),
+    ("a blank label", lambda: changed(months(), (2_100, 0, "")), ","),
+    ("a second table", lambda: [*log(), [], [], ["Ship", "Built"], *([f"Gull {at}", str(1990 + at)] for at in range(9))], ","),
+]  # fmt: skip
+
+
+def written(path: Path, lines: Lines, mark: str) -> Path:
+    path.write_text("\n".join(mark.join(row) for row in lines) + "\n", "utf-8")
+    return path
+
+
+def plain(run: kb.Run) -> list[Any]:
+    """What a run says, sums to nine figures."""
+    said: list[Any] = []
+    for name, table in run.tables.items():
+        proof = run.proofs[name].to_plain()
+        sums = [(one["measure"], one["cells"], one["missing"], one["values"]) for one in proof["conservation"]]
+        cells = [str(table.origin(row, table.measures[0])) for row in (0, len(table) // 2, len(table) - 1)]
+        kinds = [str(field.type) for field in table.data.schema]
+        marks = [one["count"] for one in proof["remarks"] if one["kind"] == "missing mark"]
+        said.append(
+            [name, table.data.to_pylist(), kinds, sums, proof["ledger"]["counts"], cells, sum(marks), proof["headline"]]
+        )
+    return said
+
+
+def both(monkeypatch: pytest.MonkeyPatch, work: Callable[[], kb.Run]) -> tuple[list[Any], list[Any]]:
+    monkeypatch.setattr(long_text, "_SHORT", 1 << 40)
+    whole = plain(work())
+    monkeypatch.setattr(long_text, "_SHORT", 0)
+    return whole, plain(work())
+
+
+@pytest.mark.parametrize(("lines", "mark"), [case[1:] for case in STEADY], ids=[case[0] for case in STEADY])
+def test_a_long_text_gives_what_it_gives_read_whole(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, lines: Callable[[], Lines], mark: str
+) -> None:
+    path = written(tmp_path / "log.csv", lines(), mark)
+    taken: list[object] = []
+    from kebrin.work import long_texts
+
+    finished = long_texts.Run.finished
+
+    def noted(run: Any, data: Any) -> Any:
+        taken.append(run)
+        return finished(run, data)
+
+    monkeypatch.setattr(long_texts.Run, "finished", noted)
+    whole, long = both(monkeypatch, lambda: kb.tidy(path))
+    assert taken, "it was read whole"
+    assert long == whole
+
+
+@pytest.mark.parametrize(("lines", "mark"), [case[1:] for case in UNEVEN], ids=[case[0] for case in UNEVEN])
+def test_where_the_rest_is_otherwise_the_file_is_read_whole(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, lines: Callable[[], Lines], mark: str
+) -> None:
+    whole, long = both(monkeypatch, lambda: kb.tidy(written(tmp_path / "log.csv", lines(), mark)))
+    assert long == whole
+
+
+def test_notes_behind_the_table_are_accounted_for(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    path = written(tmp_path / "log.csv", [*log(), [], ["Source: the harbour office"]], ",")
+    monkeypatch.setattr(long_text, "_SHORT", 0)
+    run = kb.tidy(path)
+    assert run.holds
+    assert run.proof.to_plain()["ledger"]["counts"]["left out: notes"] == 1
+    assert len(next(iter(run.tables.values()))) == 2_500
+
+
+def test_a_plan_reads_a_long_text_with_its_steps(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    written(tmp_path / "log.csv", comma(log()), ";")
+    (tmp_path / "p.toml").write_text(
+        'kebrin = 1\n[table.log]\nfiles = "log.csv"\n[[table.log.step]]\nnumber = "Takings"\ndecimal = "comma"\n'
+        '[[table.log.step]]\nonly = { Port = ["Brae"] }\n[[output]]\ntable = "log"\nfile = "out.csv"\n'
+    )
+    whole, long = both(monkeypatch, lambda: kb.load_plan(tmp_path / "p.toml").run())
+    assert long == whole
+    assert len(long[0][1]) == 625
+
+
+@pytest.mark.parametrize("ending", ["parquet", "csv"])
+def test_what_does_not_fit_into_memory_flows_through(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, ending: str
+) -> None:
+    from kebrin.cli import tidying
+
+    path = written(tmp_path / "log.csv", months(), ",")
+    tidying.tidy([str(path)], tmp_path / f"whole.{ending}")
+    monkeypatch.setattr(long_text, "_SHORT", 0)
+    monkeypatch.setattr(long_text, "_BLOCK", 20_000)
+    monkeypatch.setattr(flowing, "_MOST_IN_MEMORY", 0)
+    monkeypatch.setattr(tidying, "_LONG_BYTES", 0)
+    assert tidying.tidy([str(path)], tmp_path / f"flow.{ending}") == 0
+    if ending == "csv":
+        assert (tmp_path / "flow.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()
+    else:
+        assert (
+            pq.read_table(tmp_path / "flow.parquet").to_pylist()
+            == pq.read_table(tmp_path / "whole.parquet").to_pylist()
+        )
+        assert pq.ParquetFile(tmp_path / "flow.parquet").num_row_groups > 3
+    assert kb_trace(tmp_path / f"flow.{ending}", 20_000) == kb_trace(tmp_path / f"whole.{ending}", 20_000)
+
+
+def kb_trace(output: Path, row: int) -> str:
+    from kebrin.deliver.tracing import trace
+
+    return str(trace(output, row).origin)
+
+
+def test_rows_that_repeat_are_found_on_the_way(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    from kebrin.cli import tidying
+
+    path = written(tmp_path / "log.csv", changed(months(), (2_400, 0, "S7")), ",")
+    monkeypatch.setattr(long_text, "_SHORT", 0)
+    monkeypatch.setattr(flowing, "_MOST_IN_MEMORY", 0)
+    monkeypatch.setattr(tidying, "_LONG_BYTES", 0)
+    assert tidying.tidy([str(path)], tmp_path / "flow.parquet") == 4
+    assert (tmp_path / "flow.unproved.parquet").exists()
+    assert not (tmp_path / "flow.parquet").exists()
+
+
+def test_columns_of_figures_are_read_or_left() -> None:
+    import pyarrow as pa
+
+    from kebrin.values.figures import figures_of
+
+    def read(texts: Sequence[str | None], decimal: str = "") -> list[float | None] | None:
+        found = figures_of(pa.array(texts, pa.string()), decimal)
+        return None if found is None else found.to_pylist()
+
+    assert read(["1", "2.5", None]) == [1.0, 2.5, None]
+    assert read(["1,204.50", "7"], ".") == [1204.5, 7.0]
+    assert read(["1.204,50", "n/a"], ",") == [1204.5, None]
+    for odd in ("1e", "nan", "inf", "007", "1.204", "1,204", "(3)", "12 t"):
+        assert read(["5", odd]) is None, odd
+    assert read(["5", "6"], "?") is None
