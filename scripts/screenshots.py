@@ -77,6 +77,7 @@ def shoot_all(folder: Path) -> None:
     example = [sys.executable, str(Path(__file__).parent.parent / "examples" / "office_sheets.py"), str(folder)]
     subprocess.run(example, check=True, stdout=subprocess.DEVNULL)
     (SHOTS / "map-office.png").write_bytes((folder / "dues.png").read_bytes())
+    shoot("drift", "kebrin drift daily_2031-03.xlsx daily_2031-04.xlsx", folder, "14")
     shoot("refunds", "kebrin run refunds.plan.toml", folder, "11")
     shoot("values", "kebrin tidy refunds_*.csv -o r.csv >/dev/null; kebrin values r.csv | tail -44", folder, "10")
     shoot("certificates", "kebrin run certificates.plan.toml", folder, "11")

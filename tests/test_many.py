@@ -7,6 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
+from collections import OrderedDict
 from typing import TYPE_CHECKING, Any
 
 import openpyxl
@@ -404,3 +405,123 @@ def test_workers_and_a_scheduler_exclude_each_other(year: Path) -> None:
     done = kebrin(year, "run", "traffic.plan.toml", "--workers", "2", "--scheduler", "tcp://127.0.0.1:1")
     assert done.returncode == 2
     assert "Name workers or a scheduler, not both" in done.stderr
+
+
+CLUSTER = """
+import os, signal, sys, threading, time
+from collections import OrderedDict
+from pathlib import Path
+from distributed import LocalCluster
+import kebrin as kb
+
+if __name__ == "__main__":
+    folder = Path(sys.argv[1])
+    reports = sorted((folder / "in").iterdir())
+    with LocalCluster(n_workers=2, threads_per_worker=1, processes=True, dashboard_address="", protocol="tcp://") as cluster:
+        victim = next(iter(cluster.workers.values()))
+        threading.Timer(1.0, lambda: os.kill(victim.process.pid, signal.SIGKILL)).start()
+        run = kb.tidy(*reports, scheduler=cluster.scheduler_address)
+        run.write({name: folder / "crowd.parquet" for name in run.tables})
+"""
+
+
+def test_a_cluster_gives_the_same_bytes_also_when_a_worker_is_killed(tmp_path: Path) -> None:
+    for at in range(24):
+        returns(tmp_path / f"in/t_{2031 + at // 12}-{at % 12 + 1:02d}.xlsx", by=at + 3)
+    run = kb.tidy(*sorted((tmp_path / "in").iterdir()))
+    run.write(dict.fromkeys(run.tables, tmp_path / "alone.parquet"))
+    (tmp_path / "crowd.py").write_text(CLUSTER)
+    done = subprocess.run(
+        [sys.executable, str(tmp_path / "crowd.py"), str(tmp_path)],
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=120,
+    )
+    assert done.returncode == 0, done.stderr[-2000:]
+    assert (tmp_path / "crowd.parquet").read_bytes() == (tmp_path / "alone.parquet").read_bytes()
+
+
+def test_a_scheduler_that_does_not_answer_is_told(year: Path) -> None:
+    plan(year)
+    done = kebrin(year, "run", "traffic.plan.toml", "--scheduler", "tcp://127.0.0.1:9")
+    assert done.returncode == 2
+    assert "no scheduler answers at 'tcp://127.0.0.1:9'" in done.stderr.replace("No scheduler", "no scheduler")
+
+
+def test_a_source_whose_column_is_empty_stands_out(logs: Path) -> None:
+    head = ["Sailing", "Ship", "Cars", "Note"]
+    records(logs / "in/c.xlsx", [head, ["N7", "Gull", 3, None], ["N8", "Skua", 4, None], ["N9", "Tern", 5, None]])
+    (logs / "log.plan.toml").write_text(LIST_PLAN.format(more=""), "utf-8")
+    run = kb.load_plan(logs / "log.plan.toml").run()
+    said = [remark.what for remark in run.proof.remarks if remark.kind == "empty column"]
+    assert said == ["Note is empty on nearly all rows of Sheet of c.xlsx, and filled elsewhere"]
+    rows = {
+        one["file"].rpartition("/")[2]: (one["rows"], one["filled"]["Note"])
+        for one in run.proof.to_plain()["by source"]
+    }
+    assert rows == {"a.xlsx": (3, 1.0), "b.xlsx": (3, 1.0), "c.xlsx": (3, 0.0)}
+
+
+# --- sheets of one form ------------------------------------------------------------------------------------------
+
+
+def test_a_form_that_is_known_is_held_to_and_gives_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from kebrin.work import forms
+
+    paths = [
+        returns(tmp_path / f"in/t_2031-{month:02d}.xlsx", by=month, sheets=("North", "South", "Outer"))
+        for month in (1, 2, 3)
+    ]
+    held: list[object] = []
+    known = forms.recall
+    monkeypatch.setattr(forms, "_known", OrderedDict())
+
+    def noted(*words: Any) -> Any:
+        found = known(*words)
+        held.append(found)
+        return found
+
+    monkeypatch.setattr("kebrin.work.weighing.recall", noted)
+    quick = kb.tidy(*paths)
+    assert sum(one is not None for one in held) == 8
+    monkeypatch.setattr("kebrin.work.weighing.recall", lambda *_: None)
+    slow = kb.tidy(*paths)
+    (one,), (other,) = quick.tables.values(), slow.tables.values()
+    assert one.data.equals(other.data)
+    assert [str(one.origin(row)) for row in range(108)] == [str(other.origin(row)) for row in range(108)]
+    assert quick.proof.to_plain() == slow.proof.to_plain()
+
+
+@pytest.mark.parametrize("change", ["label", "total", "word", "moved"])
+def test_a_sheet_that_is_otherwise_is_worked_out_in_full(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, change: str
+) -> None:
+    from kebrin.work import forms
+
+    monkeypatch.setattr(forms, "_known", OrderedDict())
+    first = returns(tmp_path / "in/t_2031-01.xlsx", sheets=("North",))
+    path = returns(tmp_path / "in/t_2031-02.xlsx", sheets=("North",), by=7)
+    book = openpyxl.load_workbook(path)
+    sheet = book["North"]
+    if change == "label":
+        sheet["A7"] = "Total"
+        for column in "BCD":
+            sheet[f"{column}7"] = sum(sheet[f"{column}{row}"].value for row in (4, 5, 6))
+    elif change == "total":
+        sheet["A7"] = "All sailings together"
+        for column in "BCD":
+            sheet[f"{column}7"] = sum(sheet[f"{column}{row}"].value for row in (4, 5, 6))
+    elif change == "word":
+        sheet["C5"] = "closed"
+    else:
+        sheet.insert_rows(1)
+    book.save(path)
+    alone = kb.tidy(path)
+    (whole,) = alone.tables.values()
+    monkeypatch.setattr(forms, "_known", OrderedDict())
+    kb.tidy(first)
+    again = kb.tidy(path)
+    (other,) = again.tables.values()
+    assert whole.data.equals(other.data)
+    assert alone.proof.to_plain() == again.proof.to_plain()

@@ -44,6 +44,9 @@ def demo(folder: Path, *, as_json: bool) -> int:
         (f"{kebrin} run {folder / 'certificates.plan.toml'}", "several entries in a cell, parted"),
         (f"{kebrin} run {folder / 'board.plan.toml'}",
          "what the Board is handed: a workbook of tables, its own form filled in, what must be looked at"),
+        (f"{kebrin} drift {folder / 'daily_2031-03.xlsx'} {folder / 'daily_2031-04.xlsx'}",
+         "what April's daily returns have that March's had not"),
+        (f"{kebrin} tidy {folder / 'crew_*.xlsx'} -o {folder / 'crew.csv'}", "a form from each harbour, made one table"),
         (str(plan_file), "the plan: change a name in it, then kebrin run it"),
     ]:  # fmt: skip
         show.line(out, words)
@@ -64,6 +67,10 @@ def _about(name: str) -> str:
     }  # fmt: skip
     if name in told:
         return told[name]
+    if name.startswith("daily"):
+        return "daily returns, the year to date: a sheet per route, a row per day"
+    if name.startswith("crew"):
+        return "a harbour's form: fields above, a line for each of the crew, a total"
     if name.startswith("refunds"):
         return "a branch's export: every sign, four date styles, nine spellings a port, three currencies"
     return "a sheet per route: three merged heading rows, subtotals, footnotes"

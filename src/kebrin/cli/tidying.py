@@ -65,7 +65,7 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
     refuse_ending(output)
     terms = Terms(tolerance=asked.tolerance, strict=asked.strict)
     keep = Keep.of(asked.keep_blanks, asked.keep_marks)
-    flowed = None if crew is not None else _flowed(chosen, output, asked, terms, keep)
+    flowed = None if crew is not None else _flowed(chosen, output, asked, terms, keep, progress=not as_json)
     if flowed is not None:
         return _tell_flow(*flowed, accept=asked.accept, as_json=as_json)
     if reports is None:
@@ -89,7 +89,7 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
 
 
 def _flowed(
-    chosen: Chosen, output: Path, asked: Asked, terms: Terms, keep: Keep | None
+    chosen: Chosen, output: Path, asked: Asked, terms: Terms, keep: Keep | None, *, progress: bool
 ) -> tuple[Done, Published] | None:
     """What became of a table too long for memory, passed through in batches; None if the reports are not so."""
     from kebrin.deliver.streaming import WRITERS, stream
@@ -107,10 +107,15 @@ def _flowed(
     if flow is None:
         return None
     check_outputs([output], [str(path)], replace=asked.replace)
-    try:
-        return stream(flow, output, accept=asked.accept)
-    except UnevenRowsError:
-        return None
+    from kebrin.cli.progress import Progress
+
+    with Progress(shown=progress) as line:
+        try:
+            return stream(
+                flow, output, accept=asked.accept, on_rows=lambda rows: line.inside(path.name, rows, flow.likely)
+            )
+        except UnevenRowsError:
+            return None
 
 
 def _tell_flow(done: Done, published: Published, *, accept: bool, as_json: bool) -> int:

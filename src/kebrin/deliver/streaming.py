@@ -29,8 +29,12 @@ _WAITING = 2
 WRITERS = {".parquet": parquet_writer, ".csv": csv_writer}
 
 
-def stream(flow: Flow, path: Path, *, accept: bool = False) -> tuple[Done, Published]:
+def stream(
+    flow: Flow, path: Path, *, accept: bool = False, on_rows: Callable[[int], None] | None = None
+) -> tuple[Done, Published]:
     """Write a flow to a .parquet or .csv file; if its proof does not hold it is held back, as any output is.
+
+    `on_rows` is told how many rows have passed.
 
     Raises:
         UnevenRowsError: the rest of the file is not as its first part; nothing is written then.
@@ -38,7 +42,7 @@ def stream(flow: Flow, path: Path, *, accept: bool = False) -> tuple[Done, Publi
     """
     targets = [path, proof_path(path)]
     with whole_files(targets) as (part, proof_part):
-        _write(flow, part, WRITERS[path.suffix.lower()])
+        _write(flow, part, WRITERS[path.suffix.lower()], on_rows)
         done = flow.done()
         held_back = not done.proof.holds and not accept
         if held_back:
@@ -50,7 +54,9 @@ def stream(flow: Flow, path: Path, *, accept: bool = False) -> tuple[Done, Publi
     return done, Published(done.name, targets[0], targets[1], held_back, flow.rows, traceable=True)
 
 
-def _write(flow: Flow, part: Path, made: Callable[[Path, pa.Table], Rows]) -> None:
+def _write(
+    flow: Flow, part: Path, made: Callable[[Path, pa.Table], Rows], on_rows: Callable[[int], None] | None
+) -> None:
     """Write what passes, in a thread beside those that make it; a batch or two may wait."""
     writer: Rows | None = None
     under_way: deque[Future[None]] = deque()
@@ -59,6 +65,8 @@ def _write(flow: Flow, part: Path, made: Callable[[Path, pa.Table], Rows]) -> No
             for table in flow.tables():
                 writer = writer or made(part, table)
                 under_way.append(beside.submit(writer.write, table))
+                if on_rows is not None:
+                    on_rows(flow.rows)
                 if len(under_way) > _WAITING:
                     under_way.popleft().result()
             for one in under_way:

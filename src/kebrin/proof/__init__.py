@@ -4,11 +4,12 @@ from kebrin.proof.conservation import BodyAccount, Conservation, body_accounts, 
 from kebrin.proof.elsewhere import totals_elsewhere
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
 from kebrin.proof.left import Left, Why
-from kebrin.proof.proof import Check, Proof, Source
+from kebrin.proof.proof import Check, Fill, Proof, Source
 from kebrin.proof.reach import FieldAt, Verdict, reach
 from kebrin.proof.ties import Gap, TieOut, tie_out
 
 __all__ = [
-    "BodyAccount", "Check", "Conservation", "FieldAt", "Gap", "Left", "LeftLine", "Objection", "Proof", "SheetLedger", "Source",
-    "TieOut", "Use", "Verdict", "Why", "body_accounts", "conserve", "reach", "tie_out", "totals_elsewhere",
+    "BodyAccount", "Check", "Conservation", "FieldAt", "Fill", "Gap", "Left", "LeftLine", "Objection", "Proof",
+    "SheetLedger", "Source", "TieOut", "Use", "Verdict", "Why", "body_accounts", "conserve", "reach", "tie_out",
+    "totals_elsewhere",
 ]  # fmt: skip

@@ -37,6 +37,30 @@ class Source:
 
 
 @dataclass(frozen=True)
+class Fill:
+    """What one block gave: its cells that hold something, the rows that came of them, and how full each column is (0 to 1)."""
+
+    file: str
+    sheet: str
+    block: str
+    cells: int
+    rows: int
+    shares: dict[str, float]
+
+    def to_plain(self) -> dict[str, Any]:
+        """Plain values, for a proof file."""
+        filled = {name: round(share, 4) for name, share in self.shares.items()}
+        return {
+            "file": self.file,
+            "sheet": self.sheet,
+            "block": self.block,
+            "cells": self.cells,
+            "rows": self.rows,
+            "filled": filled,
+        }
+
+
+@dataclass(frozen=True)
 class Check:
     """One thing that the plan expects of a table: whether it is so, what was found instead, and the cells that show it."""
 
@@ -70,6 +94,7 @@ class Proof:
     leave_open: tuple[str, ...] = ()
     strict: bool = False
     checks: tuple[Check, ...] = ()
+    fills: tuple[Fill, ...] = ()
 
     @property
     def unclaimed(self) -> int:
@@ -171,6 +196,7 @@ class Proof:
                 {"expected": one.expected, "holds": one.holds, "found": one.found, "cells": list(one.cells)}
                 for one in self.checks
             ],
+            "by source": [one.to_plain() for one in self.fills],
             "steps": [step._asdict() for step in self.steps],
             "remarks": [
                 {

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
     from kebrin.work.gathering import Crew
 
-_CONNECT_SECONDS = 10
+_CONNECT_SECONDS = 5
 
 
 class Pool:

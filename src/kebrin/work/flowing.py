@@ -48,6 +48,11 @@ class Flow:
         self._values = dict.fromkeys(run.found.measures, 0)
         self._sums = dict.fromkeys(run.found.measures, 0.0)
 
+    @property
+    def likely(self) -> int:
+        """How many rows it will have, about."""
+        return self._run.likely
+
     def tables(self) -> Iterator[pa.Table]:
         """The table, a batch at a time, what is stamped on all rows in front.
 

@@ -14,6 +14,7 @@ from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Remark
 from kebrin.table.arrays import distinct_rows, is_constant, kind_of, labels, repeated_rows, row_codes
+from kebrin.work.filling import emptier, fills_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -247,6 +248,7 @@ def prove(  # noqa: PLR0913 - all that a proof is made of
     works = list(works)
     arrived = arrived or Arrived(table.columns)
     after = after or table
+    fills = fills_of(pieces)
     return Proof(
         table=name,
         sources=tuple(sources),
@@ -261,6 +263,7 @@ def prove(  # noqa: PLR0913 - all that a proof is made of
         steps=after.steps,
         remarks=(
             *remarks,
+            *emptier(fills),
             *_repeated(table, pieces, terms),
             *(remark for work in works for remark in work.remarks),
             *after.remarks,
@@ -268,4 +271,5 @@ def prove(  # noqa: PLR0913 - all that a proof is made of
         totals_must_tie=terms.totals_must_tie,
         leave_open=terms.leave_open,
         strict=terms.strict,
+        fills=fills,
     )

@@ -1,0 +1,46 @@
+"""How full each column is by source: the sheet of which a column came out empty stands out among its siblings."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kebrin.proof import Fill
+from kebrin.table import Remark
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.work.sheet import Piece
+
+# A column stands out where it holds less than the first share in one source and more than the second in the middle of all.
+_HARDLY, _MOSTLY, _FEWEST = 0.1, 0.8, 3
+_SHOWN = 4
+
+
+def fills_of(pieces: Sequence[Piece]) -> tuple[Fill, ...]:
+    """What each block gave: the cells that went in, the rows that came out, the share of these that each column is filled in."""
+    found = []
+    for piece in pieces:
+        rows = len(piece.table)
+        data = piece.table.data
+        shares = {name: 1 - data.column(name).null_count / rows if rows else 0.0 for name in piece.table.columns}
+        cells = sum(account.cells for account in piece.body.values())
+        found.append(Fill(piece.file, piece.sheet, piece.layout.address, cells, rows, shares))
+    return tuple(found)
+
+
+def emptier(fills: Sequence[Fill]) -> list[Remark]:
+    """Sources in which a column is hardly filled that is mostly filled in the others."""
+    if len(fills) < _FEWEST:
+        return []
+    said = []
+    for name in fills[0].shares:
+        shares = sorted(one.shares.get(name, 0.0) for one in fills)
+        low = [one for one in fills if one.shares.get(name, 0.0) < _HARDLY]
+        if low and shares[len(shares) // 2] > _MOSTLY:
+            where = ", ".join(f"{one.sheet} of {Path(one.file).name}" for one in low[:_SHOWN])
+            more = f" and {len(low) - _SHOWN} more" if len(low) > _SHOWN else ""
+            what = f"{name} is empty on nearly all rows of {where}{more}, and filled elsewhere"
+            said.append(Remark("empty column", what, low[0].file, count=len(low)))
+    return said
