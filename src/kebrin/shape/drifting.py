@@ -225,10 +225,17 @@ def _rows(
 def _codes(columns: Sequence[tuple[pa.ChunkedArray, pa.ChunkedArray]]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """A number for each row of both tables, the same for rows that say the same."""
     both = [
-        pa.chunked_array([*_plain(before).chunks, *_plain(after).chunks], type=pa.string()) for before, after in columns
+        pa.chunked_array([*_coded(before).chunks, *_coded(after).chunks]).unify_dictionaries() for before, after in columns
     ]
     codes = arrays.row_codes(pa.Table.from_arrays(both, names=[str(at) for at in range(len(both))]))
     return codes[: len(columns[0][0])], codes[len(columns[0][0]) :]
+
+
+def _coded(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    """A column of texts as codes into a list of them."""
+    if pa.types.is_dictionary(column.type) and column.type.value_type == pa.string():
+        return column.cast(pa.dictionary(pa.int32(), pa.string()))
+    return column.cast(pa.string()).dictionary_encode()
 
 
 def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray:

@@ -173,6 +173,8 @@ def row_codes(data: pa.Table) -> NDArray[np.int64]:
         own = codes_of(one) + 1
         # Renumbered after every column, so that the product never outgrows an int64.
         codes = numbered(codes * (len(one.dictionary) + 1) + own)
+        if len(codes) and codes.max() + 1 == len(codes):
+            break  # every row is told from the others already
     return codes
 
 

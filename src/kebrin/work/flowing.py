@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from kebrin.work.unaided import Group
 
 # A table of fewer records is made in memory, where every step can be taken on it.
-_MOST_IN_MEMORY = 20_000_000
+_MOST_IN_MEMORY = 3_000_000
 _SAMPLE = 5
 
 
