@@ -62,7 +62,7 @@ def changes_between(old: Table, new: Table, key: Sequence[str] = ()) -> list[Cha
     >>> for change in changes_between(old, new):
     ...     print(change)
     label: port: new 'Skarrow', gone 'Wick'
-    restated: boats: 1 value is another than before
+    restated: boats: 1 value is stated anew
     """
     renamed = _renamed(old, new)
     said = [Change("column", f"{before!r} is called {after!r} now") for after, before in renamed.items()]
@@ -291,7 +291,7 @@ def _restated(old: Table, new: Table, name: str, names: Sequence[str], at: NDArr
         said = ", ".join(str(_plain_value(column[row].as_py())) for column in labels)
         details.append(f"{said}: {_shown(before[int(at[row])])} -> {_shown(after[row])}{_cell(new, row, name)}")
     count = len(rows)
-    what = f"{name}: {count:,} value{'s are others' if count > 1 else ' is another'} than before"
+    what = f"{name}: {count:,} value{'s are' if count > 1 else ' is'} stated anew"
     return [Change("restated", what, tuple(details))]
 
 
