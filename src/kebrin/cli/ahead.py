@@ -12,6 +12,7 @@ from threading import Thread
 from typing import TYPE_CHECKING
 
 from kebrin.cli.progress import Progress
+from kebrin.errors import SourceError
 from kebrin.sources import files
 from kebrin.sources.choosing import choose
 
@@ -73,7 +74,6 @@ def _submit(path: Path) -> Future[Workbook | None]:
 def _each(
     paths: Sequence[Path], first: Future[Workbook | None], *, progress: bool, aside: bool
 ) -> Iterator[Report | Aside]:
-    from kebrin.errors import SourceError
     from kebrin.sources import read
 
     upcoming: Future[Workbook | None] | None = first
@@ -96,6 +96,11 @@ def _each(
 def _open(path: Path) -> Workbook | None:
     if path.suffix.lower() not in files.WORKBOOK_ENDINGS:
         return None
+    try:
+        if files.kind_of(path) != "workbook":
+            return None
+    except SourceError:
+        return None  # it is told when its turn comes
     from kebrin.sources.workbook import open_workbook
 
     book = open_workbook(path)

@@ -36,6 +36,8 @@ _SAID_AGAIN = 0.7
 _LONGEST_STEP = 10
 # A row of fields holds a few pairs; longer rows need not be read for them.
 _MOST_FIELDS = 12
+# Sheets of no more columns are looked at for tables of two.
+_NARROW = 3
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,6 +81,7 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     data = sheet.data[np.ix_(rows, columns)].copy()
     words = sheet.filled[np.ix_(rows, columns)] & ~data
     heading = _heading_rows(words, data)
+    heading |= _narrow_heads(sheet, rows, columns, words, data)
     _lone_periods(sheet, rows, columns, words, data, heading)
     for at in np.flatnonzero(heading).tolist():
         heading[at] = not _is_field_row(sheet, int(rows[at]), columns)
@@ -164,6 +167,27 @@ def _heading_rows(words: NDArray[np.bool_], data: NDArray[np.bool_]) -> NDArray[
     """Rows of words with hardly a figure among them."""
     beside = words[:, 1:].sum(axis=1) if words.shape[1] > 1 else np.zeros(len(words), np.intp)
     return np.asarray((beside >= _HEADINGS) & (data.sum(axis=1) * 3 <= beside))
+
+
+def _narrow_heads(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], words: NDArray[np.bool_], data: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """Rows of two words that are said again and each stand over figures, behind no figures: they head tables of two columns.
+
+    One such row alone may as well be a label and what it says.
+    """
+    found = np.zeros(len(rows), np.bool_)
+    if words.shape[1] > _NARROW:
+        return found
+    said: dict[tuple[str, ...], list[int]] = {}
+    for at in np.flatnonzero((words.sum(axis=1) == 2) & ~data.any(axis=1)).tolist():
+        over = at + 1 < len(rows) and data[at + 1, words[at]].any()
+        if over and (at == 0 or not data[at - 1].any()) and not _is_field_row(sheet, int(rows[at]), columns):
+            said.setdefault(tuple(sheet.text(int(rows[at]), int(one)) for one in columns), []).append(at)
+    for places in said.values():
+        if len(places) > 1:
+            found[places] = True
+    return found
 
 
 def _is_field_row(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:

@@ -225,7 +225,8 @@ def _rows(
 def _codes(columns: Sequence[tuple[pa.ChunkedArray, pa.ChunkedArray]]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """A number for each row of both tables, the same for rows that say the same."""
     both = [
-        pa.chunked_array([*_coded(before).chunks, *_coded(after).chunks]).unify_dictionaries() for before, after in columns
+        pa.chunked_array([*_coded(before).chunks, *_coded(after).chunks]).unify_dictionaries()
+        for before, after in columns
     ]
     codes = arrays.row_codes(pa.Table.from_arrays(both, names=[str(at) for at in range(len(both))]))
     return codes[: len(columns[0][0])], codes[len(columns[0][0]) :]

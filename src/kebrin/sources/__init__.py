@@ -16,7 +16,7 @@ __all__ = ["files", "read"]
 
 
 def read(path: str | Path, *, opened: Workbook | None = None, stored: str = "") -> Report:
-    """Read a report by its ending: .xlsx, .xlsm, .csv, .tsv or .txt.
+    """Read a report by what it is, whatever its ending: a workbook, a spreadsheet document, a page, delimited or laid out text.
 
     Args:
         path: the file.
@@ -24,19 +24,32 @@ def read(path: str | Path, *, opened: Workbook | None = None, stored: str = "") 
         stored: 'blank' if formulas without a stored result are empty.
 
     Raises:
-        SourceError: another ending, or the file is not what its ending says.
+        SourceError: it is nothing that is read, or is damaged.
     """
     path = Path(path)
-    if path.suffix.lower() in files.WORKBOOK_ENDINGS:
+    kind = "workbook" if opened is not None else files.kind_of(path)
+    if kind == "workbook":
         from kebrin.sources import xlsx
 
         return xlsx.read(path, opened=opened, stored=stored)
-    if path.suffix.lower() in files.TEXT_ENDINGS:
+    if kind == "text":
         from kebrin.sources import delimited
 
         return delimited.read(path)
-    files.first_bytes(path)
+    if kind == "document":
+        from kebrin.sources import opendocument
+
+        return opendocument.read(path)
+    if kind == "page":
+        from kebrin.sources import pages
+
+        return pages.read(path)
+    if kind in {"old workbook", "binary workbook"}:
+        from kebrin.sources import older
+
+        return older.read(path)
+    noun = kind if kind.startswith("unknown") else f"a {kind}"
     raise SourceError(
-        f"files that end in {path.suffix or 'nothing'!r} are not read", Place(str(path)),
-        why=f"the endings known are {', '.join(sorted(files.ENDINGS))}", do="Save or export it as one of these",
+        "this is no report that can be read", Place(str(path)), why=f"it starts like {noun}",
+        do="Export it as a workbook, a spreadsheet document, a page or text",
     )  # fmt: skip

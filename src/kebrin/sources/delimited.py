@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections import Counter
 from itertools import islice
 from typing import TYPE_CHECKING
@@ -14,6 +15,7 @@ from kebrin.cells import Hints, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.long_text import open_long
+from kebrin.sources.printed import is_printed, lay_out
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -24,6 +26,10 @@ _OLDER = ("cp1252", "cp1250", "cp1251", "mac_roman", "cp437")
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 csv.field_size_limit(1 << 24)
 _LINES = 500
+_HEAD = 1 << 17
+# Of all its places so many must be between thousands for a comma to part no cells.
+_MOSTLY = 0.8
+_GROUPED = re.compile(r"(?<=\d),(?=\d{3}(?!\d))")
 
 
 def read(path: Path) -> Report:
@@ -54,6 +60,8 @@ def _sheet(fixed: files.Fixed, name: str) -> Sheet:
     fixed.check()
     text = decode(content, Place(str(path)))
     mark = delimiter(text)
+    if not mark:
+        return lay_out(text, name, str(path)).sheet
     rows = _rows(text, mark, Place(str(path)))
     width = max(map(len, rows), default=0)
     values = np.full((len(rows), width), "", dtype=object)
@@ -113,18 +121,30 @@ def _strictly(content: bytes, encoding: str, where: Place) -> str:
 
 
 def delimiter(text: str) -> str:
-    r"""The delimiter under which most lines have the same number of cells.
+    r"""The delimiter under which most lines have the same number of cells; '' if the text is laid out by blanks.
 
     >>> delimiter("Returns of 2031\nSailing;Cars\n08:00;1,5\n10:00;2,5\n")
     ';'
     >>> delimiter("Crew,Papers\nAnn,Radio; Deck\nBo,Radio; Deck\n")
     ','
+    >>> delimiter("Lane      Q1     Q2\nLane 37  3,008    363\nLane 31  1,467  3,577\n")
+    ''
     """
     lines = [line.rstrip("\r\n") for line in islice(io.StringIO(text, newline=""), _LINES) if line.strip()]
     worth = {mark: _alike(lines, mark) for mark in _DELIMITERS}
     # Of several that part most lines alike the one that parts most of them counts: others stand inside the cells.
     sure = max(_DELIMITERS, key=lambda mark: worth[mark][0])
-    return sure if 2 * worth[sure][0] > len(lines) else max(_DELIMITERS, key=lambda mark: worth[mark])
+    best = sure if 2 * worth[sure][0] > len(lines) else max(_DELIMITERS, key=lambda mark: worth[mark])
+    if is_printed(text[:_HEAD]) and (best == "," or 2 * worth[best][0] <= len(lines)) and _only_groups(lines, best):
+        return ""
+    return best
+
+
+def _only_groups(lines: list[str], mark: str) -> bool:
+    """Whether a sign hardly stands anywhere but between digits and three digits: it parts thousands, and no cells."""
+    signs = sum(line.count(mark) for line in lines)
+    groups = sum(len(_GROUPED.findall(line)) for line in lines) if mark == "," else 0
+    return signs == 0 or groups >= _MOSTLY * signs or (mark != "," and signs < len(lines))
 
 
 def _alike(lines: list[str], mark: str) -> tuple[int, int]:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import hashlib
+import re
+import zipfile
 from concurrent.futures import Future
 from dataclasses import dataclass, field
 from threading import Thread
@@ -15,7 +17,9 @@ if TYPE_CHECKING:
 
 WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm"})
 TEXT_ENDINGS = frozenset({".csv", ".tsv", ".txt"})
-ENDINGS = WORKBOOK_ENDINGS | TEXT_ENDINGS
+OTHER_ENDINGS = frozenset({".ods", ".fods", ".html", ".htm", ".xls", ".xlsb", ".prn", ".lst", ".dat"})
+#: Endings of reports: what is in a folder is read if it bears one of them. A file that is named is read whatever its ending.
+ENDINGS = WORKBOOK_ENDINGS | TEXT_ENDINGS | OTHER_ENDINGS
 
 _SIGNATURES = (
     (b"PK\x03\x04", "zip"),
@@ -63,6 +67,45 @@ def nature(head: bytes) -> str:
     if head.startswith((b"\xff\xfe", b"\xfe\xff")):
         return "text"
     return "unknown bytes" if b"\x00" in head else "text"
+
+
+_PAGE = re.compile(rb"<!doctype html|<html[\s>]|<table[\s>]|<body[\s>]|<meta\s", re.IGNORECASE)
+
+
+def kind_of(path: Path) -> str:
+    """What a file is, by its content: 'workbook', 'binary workbook', 'old workbook', 'document', 'page', 'text', or its nature.
+
+    Raises:
+        SourceError: the file is missing, a folder, empty, or not readable.
+    """
+    head = first_bytes(path)
+    found = nature(head)
+    if found == "zip":
+        return _kind_of_package(path)
+    if found == "compound file":
+        return "old workbook"
+    if found == "text":
+        bare = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+        if bare.startswith(b"<?xml") and b"office:document" in head:
+            return "document"
+        if bare.startswith(b"<") and _PAGE.search(head):
+            return "page"
+        if head.startswith((b"\xff\xfe", b"\xfe\xff")) and _PAGE.search(head.replace(b"\0", b"")):
+            return "page"
+    return found
+
+
+def _kind_of_package(path: Path) -> str:
+    try:
+        with zipfile.ZipFile(path) as package:
+            names = {name.lower() for name in package.namelist()}
+    except (zipfile.BadZipFile, OSError, ValueError):
+        return "workbook"  # what is wrong with it is told by its reader
+    if "xl/workbook.bin" in names:
+        return "binary workbook"
+    if "content.xml" in names and not any(name.startswith("xl/") for name in names):
+        return "document"
+    return "workbook"
 
 
 @dataclass(frozen=True)

@@ -105,6 +105,8 @@ def open_long(fixed: Fixed, name: str, delimiter_of: Callable[[str], str]) -> Lo
     if not text or "\0" in text:
         return None
     mark = delimiter_of(text)
+    if not mark:
+        return None  # it is laid out by blanks
     rows, starts = _rows(text, mark, begin)
     if len(rows) < 3:
         return None

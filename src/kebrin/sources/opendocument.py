@@ -1,0 +1,281 @@
+"""OpenDocument spreadsheets (.ods, and flat .fods) as reports, cell by cell (OASIS OpenDocument 1.3, part 3)."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+import zipfile
+from dataclasses import dataclass, field
+from typing import IO, TYPE_CHECKING, Any
+
+import numpy as np
+from lxml import etree
+
+from kebrin.cells import Area, Formats, Kind, Report, Sheet, kinds_of
+from kebrin.errors import Place, SourceError
+from kebrin.sources import files
+from kebrin.sources.parts import telling
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterator
+    from pathlib import Path
+
+_OFFICE = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}"
+_TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
+_TEXT = "{urn:oasis:names:tc:opendocument:xmlns:text:1.0}"
+_STYLE = "{urn:oasis:names:tc:opendocument:xmlns:style:1.0}"
+_FO = "{urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0}"
+_DURATION = re.compile(r"(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:([\d.]+)S)?)?")
+# Blank rows and columns beyond the last cell are stated by the million; of those between cells so many are laid out.
+_MOST_CELLS = 60_000_000
+
+
+def read(path: Path) -> Report:
+    """Read a spreadsheet document; its sheets are laid out when they are asked for.
+
+    Raises:
+        SourceError: it is cut short, damaged, or locked with a password.
+    """
+    fixed = files.Fixed.of(path)
+    where = Place(str(path))
+    with telling(where):
+        tables, styles = _tables(path, where)
+    fixed.check()
+    hidden = {table.name: "hidden" for table in tables if styles.hides(table.style)}
+    by_name = {table.name: table for table in tables}
+
+    def load(name: str) -> Sheet:
+        return _sheet(by_name[name], styles, str(path), hidden.get(name, ""))
+
+    return Report(str(path), tuple(by_name), load, hidden, lambda: fixed.digest)
+
+
+@dataclass
+class _Styles:
+    """The styles of a document that a layout asks for."""
+
+    bold: set[str] = field(default_factory=set)
+    indents: dict[str, int] = field(default_factory=dict)
+    hidden: set[str] = field(default_factory=set)
+    formats: dict[str, str] = field(default_factory=dict)
+
+    def hides(self, style: str) -> bool:
+        """Whether a table of this style is hidden."""
+        return style in self.hidden
+
+
+@dataclass
+class _Grid:
+    """One table as it is read: its cells, merges, styles and hidden lines."""
+
+    name: str
+    style: str = ""
+    cells: list[tuple[int, int, Any, bool]] = field(default_factory=list)
+    merges: list[tuple[int, int, int, int]] = field(default_factory=list)
+    styles: dict[tuple[int, int], str] = field(default_factory=dict)
+    formulas: dict[tuple[int, int], str] = field(default_factory=dict)
+    hidden_rows: set[int] = field(default_factory=set)
+    hidden_columns: set[int] = field(default_factory=set)
+
+
+def _tables(path: Path, where: Place) -> tuple[list[_Grid], _Styles]:
+    """All tables of a document, and its styles."""
+    styles = _Styles()
+    if files.nature(files.first_bytes(path)) != "zip":
+        with path.open("rb") as stream:
+            return list(_read(stream, styles)), styles
+    with zipfile.ZipFile(path) as package:
+        if "META-INF/manifest.xml" in package.namelist() and b"encryption-data" in package.read(
+            "META-INF/manifest.xml"
+        ):
+            raise SourceError(
+                "the document is locked with a password",
+                where,
+                do="Open it in an office program, take the password off, save it",
+            )
+        if "styles.xml" in package.namelist():
+            with package.open("styles.xml") as stream:
+                for _ in _read(stream, styles):
+                    pass
+        with package.open("content.xml") as stream:
+            return list(_read(stream, styles)), styles
+
+
+def _read(stream: IO[bytes], styles: _Styles) -> Iterator[_Grid]:
+    """The tables of one XML part; its styles are collected on the way."""
+    grid: _Grid | None = None
+    row = column = depth = 0
+    wanted = (f"{_STYLE}style", f"{_TABLE}table", f"{_TABLE}table-row", f"{_TABLE}table-column")
+    for event, element in etree.iterparse(
+        stream, events=("start", "end"), tag=wanted, resolve_entities=False, huge_tree=True
+    ):
+        tag = element.tag
+        if tag == f"{_STYLE}style":
+            if event == "end":
+                _style(element, styles)
+        elif tag == f"{_TABLE}table":
+            depth += 1 if event == "start" else -1
+            if event == "start" and depth == 1:
+                grid, row, column = (
+                    _Grid(element.get(f"{_TABLE}name", "Sheet"), element.get(f"{_TABLE}style-name", "")),
+                    0,
+                    0,
+                )
+            elif event == "end" and depth == 0 and grid is not None:
+                yield grid
+                element.clear()
+        elif event == "end" and depth == 1 and grid is not None:
+            if tag == f"{_TABLE}table-column":
+                count = int(element.get(f"{_TABLE}number-columns-repeated", "1"))
+                if element.get(f"{_TABLE}visibility", "visible") != "visible":
+                    grid.hidden_columns.update(range(column, min(column + count, 16_384)))
+                column += count
+            else:
+                row += _row(grid, element, row)
+                element.clear()
+
+
+def _row(grid: _Grid, element: etree._Element, row: int) -> int:
+    """One row; how many rows it stands for."""
+    count = int(element.get(f"{_TABLE}number-rows-repeated", "1"))
+    column = 0
+    found: list[tuple[int, Any, bool]] = []
+    for cell in element:
+        if cell.tag not in {f"{_TABLE}table-cell", f"{_TABLE}covered-table-cell"}:
+            continue
+        width = int(cell.get(f"{_TABLE}number-columns-repeated", "1"))
+        value, error = _value(cell)
+        if value != "" and value is not None:
+            found += [(column + at, value, error) for at in range(width)]
+            style = cell.get(f"{_TABLE}style-name")
+            formula = cell.get(f"{_TABLE}formula")
+            for at in range(column, column + width):
+                if style:
+                    grid.styles[row, at] = style
+                if formula:
+                    grid.formulas[row, at] = _formula(formula)
+        down, across = (int(cell.get(f"{_TABLE}number-{axis}-spanned", "1")) for axis in ("rows", "columns"))
+        if down > 1 or across > 1:
+            grid.merges.append((row, column, row + down - 1, column + across - 1))
+        column += width
+    if found:
+        grid.cells += [(row + down, at, value, error) for down in range(count) for at, value, error in found]
+    if element.get(f"{_TABLE}visibility", "visible") != "visible":
+        grid.hidden_rows.update(range(row, min(row + count, 1 << 20)))
+    return count
+
+
+def _value(cell: etree._Element) -> tuple[Any, bool]:
+    """A cell's value, and whether it is an error."""
+    kind = cell.get(f"{_OFFICE}value-type")
+    if kind in {"float", "currency", "percentage"}:
+        return float(cell.get(f"{_OFFICE}value", "nan")), False
+    if kind == "date":
+        stated = cell.get(f"{_OFFICE}date-value", "")
+        try:
+            moment = dt.datetime.fromisoformat(stated)
+        except ValueError:
+            return _said(cell), False
+        return (moment.date() if "T" not in stated else moment), False
+    if kind == "boolean":
+        return cell.get(f"{_OFFICE}boolean-value") == "true", False
+    if kind == "time":
+        return _time(cell.get(f"{_OFFICE}time-value", "")) or _said(cell), False
+    said = _said(cell)
+    return said, said.startswith(("#", "Err:")) and cell.get(f"{_TABLE}formula") is not None
+
+
+def _time(stated: str) -> dt.time | dt.timedelta | None:
+    match = _DURATION.fullmatch(stated)
+    if match is None:
+        return None
+    sign, days, hours, minutes, seconds = match.groups()
+    whole = dt.timedelta(
+        days=int(days or 0), hours=int(hours or 0), minutes=int(minutes or 0), seconds=float(seconds or 0)
+    )
+    if sign or whole >= dt.timedelta(days=1):
+        return -whole if sign else whole
+    return (dt.datetime(1970, 1, 1) + whole).time()  # noqa: DTZ001 - a time of day has no zone
+
+
+def _said(cell: etree._Element) -> str:
+    """A cell's own text, its paragraphs on lines of their own; notes pinned to it are none of it."""
+    return "\n".join(_paragraph(part) for part in cell if part.tag == f"{_TEXT}p")
+
+
+def _paragraph(part: etree._Element) -> str:
+    if not len(part):
+        return part.text or ""
+    said = [part.text or ""]
+    for child in part:
+        if child.tag == f"{_TEXT}s":
+            said.append(" " * int(child.get(f"{_TEXT}c", "1")))
+        elif child.tag in {f"{_TEXT}tab", f"{_TEXT}line-break"}:
+            said.append("\t" if child.tag.endswith("tab") else "\n")
+        elif child.tag not in {f"{_OFFICE}annotation", f"{_TEXT}note"}:
+            said.append(_paragraph(child))
+        said.append(child.tail or "")
+    return "".join(said)
+
+
+def _formula(stated: str) -> str:
+    """A formula in the form that evidence is looked for in: `of:=SUM([.B2:.B9])` is `SUM(B2:B9)`."""
+    return re.sub(r"\[?\.([$A-Z0-9]+)\]?", r"\1", stated.partition("=")[2]).replace("[", "").replace("]", "")
+
+
+def _style(element: etree._Element, styles: _Styles) -> None:
+    name = element.get(f"{_STYLE}name", "")
+    parent = element.get(f"{_STYLE}parent-style-name", "")
+    if parent in styles.bold:
+        styles.bold.add(name)
+    for part in element:
+        if part.tag == f"{_STYLE}table-properties" and part.get(f"{_TABLE}display") == "false":
+            styles.hidden.add(name)
+        elif part.tag == f"{_STYLE}text-properties" and part.get(f"{_FO}font-weight"):
+            (styles.bold.add if part.get(f"{_FO}font-weight") == "bold" else styles.bold.discard)(name)
+        elif part.tag == f"{_STYLE}paragraph-properties":
+            indent = re.match(r"([\d.]+)(cm|mm|in|pt)", part.get(f"{_FO}margin-left", ""))
+            if indent is not None and float(indent[1]) > 0:
+                points = float(indent[1]) * {"cm": 28.3, "mm": 2.83, "in": 72.0, "pt": 1.0}[indent[2]]
+                styles.indents[name] = max(round(points / 10), 1)
+
+
+def _sheet(grid: _Grid, styles: _Styles, source: str, hidden: str) -> Sheet:
+    height = max((row for row, *_ in grid.cells), default=-1) + 1
+    width = max((column for _, column, *_ in grid.cells), default=-1) + 1
+    if height * width > _MOST_CELLS:
+        raise SourceError(
+            "the sheet is too wide and too long to be a report", Place(source, grid.name),
+            why=f"cells in use reach over {height:,} rows and {width:,} columns",
+            do="Clear the stray cell that stands far from the rest",
+        )  # fmt: skip
+    values = np.full((height, width), None, dtype=object)
+    for row, column, value, _ in grid.cells:
+        values[row, column] = value
+    kinds = kinds_of(values)
+    for row, column, _, error in grid.cells:
+        if error:
+            kinds[row, column] = Kind.ERROR
+    values.flags.writeable = kinds.flags.writeable = False
+    clipped = (
+        Area(top, left, min(bottom, height - 1), min(right, width - 1)) for top, left, bottom, right in grid.merges
+    )
+    merges = tuple(
+        area for area in clipped if area.top < height and area.left < width and (area.top, area.left) != area[2:]
+    )
+    lines = bool(grid.hidden_rows or grid.hidden_columns)
+    return Sheet(
+        grid.name, values, kinds, merges, source, hidden, look_up_formats=_formats(grid, styles), has_hidden_lines=lines
+    )  # fmt: skip
+
+
+def _formats(grid: _Grid, styles: _Styles) -> Callable[[int | None], Formats]:
+    def look(rows: int | None) -> Formats:
+        return Formats(
+            bold=frozenset(at for at, style in grid.styles.items() if style in styles.bold),
+            indents={at: styles.indents[style] for at, style in grid.styles.items() if style in styles.indents},
+            formulas=grid.formulas, hidden_rows=frozenset(grid.hidden_rows), hidden_columns=frozenset(grid.hidden_columns),
+            read_to=rows,
+        )  # fmt: skip
+
+    return look
