@@ -44,6 +44,10 @@ def read(path: str | Path, *, opened: Workbook | None = None, stored: str = "") 
         from kebrin.sources import pages
 
         return pages.read(path)
+    if kind == "PDF":
+        from kebrin.sources import portable
+
+        return portable.read(path)
     if kind in {"old workbook", "binary workbook"}:
         from kebrin.sources import older
 

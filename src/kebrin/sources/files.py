@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm"})
 TEXT_ENDINGS = frozenset({".csv", ".tsv", ".txt"})
-OTHER_ENDINGS = frozenset({".ods", ".fods", ".html", ".htm", ".xls", ".xlsb", ".prn", ".lst", ".dat"})
+OTHER_ENDINGS = frozenset({".ods", ".fods", ".html", ".htm", ".xls", ".xlsb", ".pdf", ".prn", ".lst", ".dat"})
 #: Endings of reports: what is in a folder is read if it bears one of them. A file that is named is read whatever its ending.
 ENDINGS = WORKBOOK_ENDINGS | TEXT_ENDINGS | OTHER_ENDINGS
 

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Area, Hints, Sheet, kinds_of
+from kebrin.grammar.periods import period_name
 from kebrin.grammar.reading import Look, read_text
 from kebrin.grammar.words import total_word
 
@@ -28,6 +29,8 @@ _FIELD = re.compile(r"\s*(?P<name>[^\W\d_][^:]{0,38}?)(?:\s*\.)*\s*:\s+(?P<value
 _GAP = re.compile(r" {2,}")
 # Of the lines of figures so many at most may reach over a gap between columns.
 _OVER = 0.02
+# Headings over several columns may be off their middle by so much of a column.
+_OFF, _MOST_COLUMNS = 0.35, 60
 _FEWEST, _HEAD_LINES, _MANY = 3, 12, 12
 
 
@@ -40,7 +43,7 @@ class _Line:
 
 
 @dataclass(frozen=True)
-class _Field:
+class Field:
     """A run of text without a gap in one line: where it begins and ends."""
 
     left: int
@@ -85,18 +88,37 @@ def lay_out(text: str, name: str, source: str) -> Printed:
     """A print report as a sheet: a row per line that says something, page heads and ruled lines set aside."""
     lines, pages = _without_page_heads(_lines(text))
     kept = [line for line in lines if not _RULE.fullmatch(line.text) or not line.text.strip()]
-    parted = [[] if _is_key(line.text) or _is_stamp(line.text) else _fields(line.text) for line in kept]
-    starts = _edges(parted)
+    placed = [Placed(line.number, line.text, tuple(_fields(line.text))) for line in kept]
+    said = f"{pages:,} page heads that say the same again were set aside" if pages else ""
+    return grid(placed, name, source, said=said)
+
+
+@dataclass(frozen=True)
+class Placed:
+    """One line with its runs of text by place: in letters, or in points of a page (`parted` if no run can be parted further)."""
+
+    number: int
+    text: str
+    fields: tuple[Field, ...]
+    parted: bool = False
+
+
+def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, said: str = "") -> Printed:
+    """Placed lines as a sheet; columns less than `near` apart are one, unless figures end in the first."""
+    loose = [one for one in placed if not (_is_key(one.text) or _is_stamp(one.text, one.fields))]
+    columns = _edges([one.fields for one in loose], near)
+    bare = {id(one) for one in placed} - {id(one) for one in loose}
     rows: list[list[str]] = []
     merges: list[Area] = []
     numbers: list[int] = []
-    for line, fields in zip(kept, parted, strict=True):
-        if not line.text.strip() and rows and not any(rows[-1]):
+    first = next((at for at, one in enumerate(placed) if id(one) not in bare and _is_body(one.fields)), len(placed))
+    for at, one in enumerate(placed):
+        if not one.text.strip() and rows and not any(rows[-1]):
             continue  # one blank line parts as well as several
-        row = _row(line.text, fields, starts)
+        row = _bare(one.text, len(columns)) if id(one) in bare else _row(one, columns, head=at < first)
         merges += [Area(len(rows), left, len(rows), right) for left, right in row.spans]
         rows.append(row.cells)
-        numbers.append(line.number)
+        numbers.append(one.number)
     width = max(map(len, rows), default=1)
     values = np.full((len(rows), width), "", dtype=object)
     for number, cells in enumerate(rows):
@@ -104,8 +126,12 @@ def lay_out(text: str, name: str, source: str) -> Printed:
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
     sheet = Sheet(name, values, kinds, tuple(merges), source, textual=True, hints=Hints())
-    said = f"{pages:,} page heads that say the same again were set aside" if pages else ""
     return Printed(sheet, tuple(numbers), said)
+
+
+def _is_body(fields: Sequence[Field]) -> bool:
+    """Whether a line has a figure behind its first run of text that is no year or period."""
+    return any(one.is_figure and not period_name([one.text]) for one in fields[1:])
 
 
 def _lines(text: str) -> list[_Line]:
@@ -175,10 +201,10 @@ def _is_key(line: str) -> bool:
     return match is not None and not _GAP.search(match["value"])
 
 
-def _is_stamp(line: str) -> bool:
+def _is_stamp(line: str, runs: Sequence[Field]) -> bool:
     """Whether a line only says which page it is, or when it was printed: it is laid out by no columns."""
-    fields = [one.text for one in _fields(line)]
-    figures = [text for text in fields if _Field(0, 0, text).is_figure]
+    fields = [one.text for one in runs]
+    figures = [text for text in fields if Field(0, 0, text).is_figure]
     if _PAGE.search(line):
         return len(figures) < _FEWEST
     return (
@@ -190,13 +216,13 @@ def _is_stamp(line: str) -> bool:
     )
 
 
-def _fields(line: str) -> list[_Field]:
+def _fields(line: str) -> list[Field]:
     """The runs of text of a line: parted by two blanks or more, and figures by one."""
-    found: list[_Field] = []
+    found: list[Field] = []
     for match in re.finditer(r"\S+(?: \S+)*", line):
-        whole = _Field(match.start(), match.end(), match[0])
+        whole = Field(match.start(), match.end(), match[0])
         parts = [
-            _Field(match.start() + one.start(), match.start() + one.end(), one[0])
+            Field(match.start() + one.start(), match.start() + one.end(), one[0])
             for one in re.finditer(r"\S+", match[0])
         ]
         # Words and figures side by side are one text; figures alone are a column each.
@@ -204,7 +230,7 @@ def _fields(line: str) -> list[_Field]:
     return found
 
 
-def _edges(parted: Sequence[list[_Field]]) -> list[tuple[int, int]]:
+def _edges(parted: Sequence[Sequence[Field]], near: int) -> list[tuple[int, int]]:
     """The columns: where each begins and ends, by the gaps that nearly all lines of figures share."""
     lines = [
         fields
@@ -232,14 +258,14 @@ def _edges(parted: Sequence[list[_Field]]) -> list[tuple[int, int]]:
             end += 1
         columns.append((at, end))
         at = end
-    return _merged(columns, lines)
+    return _merged(columns, lines, near)
 
 
-def _merged(columns: list[tuple[int, int]], lines: Sequence[list[_Field]]) -> list[tuple[int, int]]:
+def _merged(columns: list[tuple[int, int]], lines: Sequence[Sequence[Field]], near: int) -> list[tuple[int, int]]:
     """Columns one blank apart are one, unless figures end in the first: "Lane 37" is a label, and no two columns."""
     found: list[tuple[int, int]] = []
     for left, right in columns:
-        if found and left - found[-1][1] < 2:
+        if found and left - found[-1][1] < near:
             ends = [one for fields in lines for one in fields if one.right == found[-1][1]]
             if not ends or sum(one.is_figure for one in ends) * 2 < len(ends):
                 found[-1] = (found[-1][0], right)
@@ -256,18 +282,26 @@ class _Row:
     spans: list[tuple[int, int]]
 
 
-def _row(text: str, fields: Sequence[_Field], columns: Sequence[tuple[int, int]]) -> _Row:
+def _bare(text: str, width: int) -> _Row:
+    """A line that is laid out by no columns: a key and its value, or what is said of the page."""
+    key = _FIELD.fullmatch(text) if _is_key(text) else None
+    said = " ".join(text.split()) if key is None else f"{key['name'].strip()}: {key['value']}"
+    return _Row([said, *[""] * (width - 1)], [])
+
+
+def _row(line: Placed, columns: Sequence[tuple[int, int]], *, head: bool) -> _Row:
     """A line as cells."""
-    if not fields and text.strip():
-        key = _FIELD.fullmatch(text) if _is_key(text) else None
-        return _Row([" ".join(text.split())] if key is None else [f"{key['name'].strip()}: {key['value']}"], [])
     cells = [""] * max(len(columns), 1)
     spans: list[tuple[int, int]] = []
-    parts = [part for one in fields for part in _parts(one, columns)]
-    for one in parts:
+    parts = list(line.fields) if line.parted else [part for one in line.fields for part in _parts(one, columns)]
+    wide = _spanners(parts, columns) if head else {}
+    for number, one in enumerate(parts):
         over = [at for at, (left, right) in enumerate(columns) if one.left < right and one.right > left]
         at = over[0] if over else _nearest(one, columns)
-        if len(over) > 1 and one.is_figure:
+        if number in wide:
+            at = wide[number][0]
+            spans += [wide[number]] if wide[number][0] < wide[number][1] else []
+        elif len(over) > 1 and one.is_figure:
             at = over[-1]
         elif len(over) > 1 and len(parts) > 1 and not cells[at] and not total_word(one.text):
             spans.append((over[0], over[-1]))
@@ -276,7 +310,55 @@ def _row(text: str, fields: Sequence[_Field], columns: Sequence[tuple[int, int]]
     return _Row(cells, spans)
 
 
-def _parts(one: _Field, columns: Sequence[tuple[int, int]]) -> Iterable[_Field]:
+def _spanners(parts: Sequence[Field], columns: Sequence[tuple[int, int]]) -> dict[int, tuple[int, int]]:
+    """Headings in the middle over several columns: which columns each stands over, if all stand well in the middle of theirs.
+
+    The columns are parted among the headings so that the middles differ least.
+    """
+    left = min((one.left for one in parts), default=0)
+    own = [at for at, (_, right) in enumerate(columns) if right > left]
+    count = len(parts)
+    if count < 1 or len(own) <= count or not own:
+        return {}
+    # The first columns may be those of labels, without a heading on this line.
+    best: tuple[float, list[tuple[int, int]]] | None = None
+    for begin in range(len(own) - count):
+        found = _parted(parts, [columns[at] for at in own[begin:]])
+        if found is not None and (best is None or found[0] < best[0] - 1e-9):
+            best = (found[0], [(own[begin + first], own[begin + last]) for first, last in found[1]])
+    if best is None:
+        return {}
+    width = max((columns[own[-1]][1] - columns[own[0]][0]) / len(own), 1)
+    return dict(enumerate(best[1])) if best[0] <= _OFF * width * count else {}
+
+
+def _parted(parts: Sequence[Field], columns: Sequence[tuple[int, int]]) -> tuple[float, list[tuple[int, int]]] | None:
+    """The columns in consecutive groups, one for each part, whose middles differ least from those of the parts."""
+    count, many = len(parts), len(columns)
+    if many < count or many > _MOST_COLUMNS:
+        return None
+    middles = [(one.left + one.right) / 2 for one in parts]
+    costs: list[dict[int, tuple[float, int]]] = [{0: (0.0, 0)}]
+    for middle in middles:
+        now: dict[int, tuple[float, int]] = {}
+        for start, (cost, _) in costs[-1].items():
+            for stop in range(start + 1, many + 1):
+                off = abs((columns[start][0] + columns[stop - 1][1]) / 2 - middle)
+                if stop not in now or cost + off < now[stop][0]:
+                    now[stop] = (cost + off, start)
+        costs.append(now)
+    if many not in costs[-1]:
+        return None
+    groups: list[tuple[int, int]] = []
+    stop = many
+    for at in range(count, 0, -1):
+        start = costs[at][stop][1]
+        groups.append((start, stop - 1))
+        stop = start
+    return costs[-1][many][0], groups[::-1]
+
+
+def _parts(one: Field, columns: Sequence[tuple[int, int]]) -> Iterable[Field]:
     """A run of text that reaches over a gap between columns, parted there if it has a blank all along it."""
     start = one.left
     for (_, right), (left, _) in pairwise(columns):
@@ -284,12 +366,12 @@ def _parts(one: _Field, columns: Sequence[tuple[int, int]]) -> Iterable[_Field]:
             continue
         gap = one.text[right - one.left : left - one.left]
         if gap and not gap.strip():
-            yield _Field(start, right, one.text[start - one.left : right - one.left].strip())
+            yield Field(start, right, one.text[start - one.left : right - one.left].strip())
             start = left
-    yield _Field(start, one.right, one.text[start - one.left :].strip())
+    yield Field(start, one.right, one.text[start - one.left :].strip())
 
 
-def _nearest(one: _Field, columns: Sequence[tuple[int, int]]) -> int:
+def _nearest(one: Field, columns: Sequence[tuple[int, int]]) -> int:
     """The column nearest to a run of text: by its right end or its left, whichever is nearer."""
     if not columns:
         return 0

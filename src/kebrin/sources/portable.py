@@ -1,0 +1,133 @@
+"""PDF files with text as reports: a sheet of all pages, laid out by the places of the letters (pdfminer.six gives these)."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING, Any
+
+from kebrin.cells import Report
+from kebrin.errors import Place, PlanError, SourceError
+from kebrin.sources import files
+from kebrin.sources.printed import Field, Placed, grid
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+# A gap of so many times the letters' size parts two runs of text; a smaller one is a blank.
+_APART, _BLANK = 0.75, 0.18
+# Letters whose baselines are nearer than this share of their size stand on one line.
+_ON_LINE = 0.4
+_NEAR = 3
+_PAGE_NUMBER = re.compile(r"(?:page|seite|pagina|-)?\s*\d+\s*(?:(?:of|von|/|-)\s*\d*)?\s*-?", re.IGNORECASE)
+# A gap between lines of more than so many times their usual distance is a blank line.
+_WIDE = 1.6
+
+
+def read(path: Path) -> Report:
+    """Read a PDF: one sheet with the lines of all its pages.
+
+    Raises:
+        SourceError: it is locked, broken, or a picture without text.
+        PlanError: pdfminer.six is not installed.
+    """
+    fixed = files.Fixed.of(path)
+    where = Place(str(path))
+    lines = list(_lines(path, where))
+    fixed.check()
+    if not lines:
+        raise SourceError(
+            "the PDF holds no text", where, why="its pages are pictures",
+            do="Ask for it as a workbook or a page, or have a program read the pictures first",
+        )  # fmt: skip
+    printed = grid(lines, path.stem, str(path), near=_NEAR)
+    return Report(str(path), (path.stem,), lambda _: printed.sheet, {}, lambda: fixed.digest)
+
+
+def _lines(path: Path, where: Place) -> Iterator[Placed]:
+    """The lines of all pages with their runs of text, a blank one where a gap parts two."""
+    number = 0
+    for page in _pages(path, where):
+        above: float | None = None
+        usual = 0.0
+        for base, size, letters in _on_lines(page):
+            fields = tuple(_runs(letters, size))
+            if not fields or (len(fields) == 1 and _PAGE_NUMBER.fullmatch(fields[0].text)):
+                continue
+            if above is not None:
+                gap = above - base
+                usual = min(usual, gap) if usual else gap
+                if gap > _WIDE * max(usual, size):
+                    yield Placed(number, "", (), parted=True)
+                    number += 1
+            above = base
+            yield Placed(number, "  ".join(one.text for one in fields), fields, parted=True)
+            number += 1
+
+
+def _pages(path: Path, where: Place) -> Iterator[list[Any]]:
+    """The letters of each page."""
+    try:
+        from pdfminer.high_level import extract_pages
+        from pdfminer.layout import LAParams, LTChar, LTContainer
+        from pdfminer.pdfdocument import PDFPasswordIncorrect, PDFTextExtractionNotAllowed
+        from pdfminer.pdfexceptions import PDFException
+    except ModuleNotFoundError:
+        raise PlanError(
+            "reading a PDF needs pdfminer.six, which is not installed",
+            do="Install kebrin[pdf]: pip install 'kebrin[pdf]'",
+        ) from None
+
+    def letters(part: Any) -> Iterator[Any]:
+        for one in part:
+            if isinstance(one, LTChar):
+                yield one
+            elif isinstance(one, LTContainer):
+                yield from letters(one)
+
+    try:
+        for page in extract_pages(str(path), laparams=LAParams(boxes_flow=None, all_texts=True)):
+            yield [one for one in letters(page) if one.get_text().strip()]
+    except (PDFPasswordIncorrect, PDFTextExtractionNotAllowed) as error:
+        raise SourceError("the PDF is locked", where, do="Ask for it without a password") from error
+    except (PDFException, ValueError, TypeError, KeyError, AssertionError, IndexError, AttributeError) as error:
+        raise SourceError(
+            "the PDF is cut short or damaged", where, why=str(error).partition("\n")[0] or type(error).__name__,
+            do="Copy or download it again",
+        ) from error  # fmt: skip
+
+
+def _on_lines(letters: list[Any]) -> Iterator[tuple[float, float, list[Any]]]:
+    """The letters of a page line by line from above: the baseline, the size, the letters from the left."""
+    line: list[Any] = []
+    base = size = 0.0
+    for one in sorted(letters, key=lambda letter: (-letter.y0, letter.x0)):
+        if line and base - one.y0 > _ON_LINE * max(size, one.size):
+            yield base, size, sorted(line, key=lambda letter: float(letter.x0))
+            line = []
+        if not line:
+            base, size = one.y0, one.size
+        line.append(one)
+    if line:
+        yield base, size, sorted(line, key=lambda letter: float(letter.x0))
+
+
+def _runs(letters: list[Any], size: float) -> Iterator[Field]:
+    """The runs of text of a line; figures side by side are a run each."""
+    words: list[list[Any]] = []
+    for one in letters:
+        if words and one.x0 - words[-1][-1].x1 <= _BLANK * size:
+            words[-1].append(one)
+        else:
+            words.append([one])
+    runs: list[list[Field]] = []
+    for word in words:
+        text = "".join(letter.get_text() for letter in word)
+        own = Field(round(word[0].x0), round(word[-1].x1), text)
+        beside = bool(runs) and own.left - runs[-1][-1].right <= _APART * size
+        if beside and not (own.is_figure and all(one.is_figure for one in runs[-1])):
+            runs[-1].append(own)
+        else:
+            runs.append([own])
+    for run in runs:
+        yield Field(run[0].left, run[-1].right, " ".join(one.text for one in run))
