@@ -106,11 +106,12 @@ def missing_part(folder: Path) -> Path:
 
 
 FILES = [
-    (text_named_xlsx, "this is not a workbook: it holds plain text. If it is delimited text, name it .csv."),
-    (picture, "this is not a workbook: it starts like a picture. Export it as .xlsx."),
-    (workbook_named_csv, "this is not delimited text: it starts like a workbook. Name it by what it is."),
+    (
+        picture,
+        "this is no report that can be read: it starts like a picture. Export it as a workbook, a spreadsheet document",
+    ),
     (cut_short, "the workbook is cut short or damaged: "),
-    (locked, "this workbook is locked with a password or is of the old .xls kind: "),
+    (locked, "this workbook is locked with a password or damaged: "),
     (zip_of_something_else, "the workbook is cut short or damaged: "),
     (missing_part, "the workbook is cut short or damaged: "),
     (no_bytes, "the file is empty: it has 0 bytes. Ask for it again."),
@@ -135,6 +136,17 @@ def test_a_bad_file_is_told_in_one_line(
     assert result.returncode in {2, 3}
     assert path.read_bytes() == before
     assert not list(tmp_path.glob("out*"))
+
+
+@pytest.mark.parametrize(
+    ("make", "said"),
+    [(text_named_xlsx, "its name ends in .xlsx, and it is plain text: read as that"),
+     (workbook_named_csv, "its name ends in .csv, and it is a workbook: read as that")],
+)  # fmt: skip
+def test_a_file_is_read_by_what_it_is(make: Callable[[Path], Path], said: str, tmp_path: Path, kebrin: Kebrin) -> None:
+    result = kebrin("tidy", make(tmp_path).name, "-o", "out.csv")
+    assert result.returncode == 0, result.stderr
+    assert said in " ".join(result.stdout.split())
 
 
 PLANS = [

@@ -85,14 +85,14 @@ def year(tmp_path: Path) -> Path:
 
 
 def test_a_folder_gives_its_reports_and_says_what_it_passes_over(year: Path) -> None:
-    for name in ("~$t_2031-01.xlsx", "t_2031-04.xlsx.part", "notes.pdf", ".hidden.csv"):
+    for name in ("~$t_2031-01.xlsx", "t_2031-04.xlsx.part", "notes.docx", ".hidden.csv"):
         (year / "in" / name).write_text("x")
     chosen = choose(["in"], base=year)
     assert [path.name for path in chosen.paths] == ["t_2031-01.xlsx", "t_2031-02.xlsx", "t_2031-03.xlsx"]
     reasons = {path.name: why for path, why in chosen.passed}
     assert "lock" in reasons["~$t_2031-01.xlsx"]
     assert "arriving" in reasons["t_2031-04.xlsx.part"]
-    assert ".pdf" in reasons["notes.pdf"]
+    assert ".docx" in reasons["notes.docx"]
 
 
 def test_the_newest_is_told_by_its_name_or_its_time(year: Path) -> None:
@@ -122,8 +122,8 @@ def test_a_file_is_waited_for_until_it_is_there_and_still(tmp_path: Path) -> Non
 
 
 def test_a_folder_with_nothing_that_fits_says_what_is_there(tmp_path: Path) -> None:
-    (tmp_path / "notes.pdf").write_text("x")
-    with pytest.raises(kb.SourceError, match=r"notes\.pdf \(\.pdf is no kind of report\)"):
+    (tmp_path / "notes.docx").write_text("x")
+    with pytest.raises(kb.SourceError, match=r"notes\.docx \(\.docx is no kind of report\)"):
         choose(["."], base=tmp_path)
 
 

@@ -177,6 +177,7 @@ class Report:
         hidden: names of hidden and very hidden sheets, with which of the two.
         hashed: how to ask for the SHA-256 of the file's bytes; see `digest`.
         look_up_places: how to find the file's named places.
+        said: what is said of the file itself: a name that does not fit its content, page heads that were set aside.
         open_long: how to open the file as a long text, of which only a part is at hand at a time; None where it is none.
     """
 
@@ -186,6 +187,7 @@ class Report:
     hidden: dict[str, str] = field(default_factory=dict)
     hashed: Callable[[], str] | None = field(default=None, repr=False)
     look_up_places: Callable[[], dict[str, tuple[str, str]]] | None = field(default=None, repr=False)
+    said: tuple[str, ...] = ()
     open_long: Callable[[], Any] | None = field(default=None, repr=False)
     _read: dict[str, Sheet] = field(default_factory=dict, repr=False)
 

@@ -43,9 +43,28 @@ def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], 
             _kind(sheet, rows, columns[group], text, counts[:, group].sum(axis=1))
             for group, text in zip(groups, level.texts, strict=True)
         ]
-        if len({kind for kind in kinds if kind}) > 1:
+        if len({kind for kind in kinds if kind}) > 1 or _written_unlike(sheet, rows, [columns[group] for group in groups]):
             return level.name
     return ""
+
+
+def _written_unlike(sheet: Sheet, rows: NDArray[np.intp], groups: Sequence[NDArray[np.intp]]) -> bool:
+    """Whether a text writes each kind of figure with as many decimals throughout, and not all kinds with as many.
+
+    What writes "1,000.00" writes money beside minutes; a text that drops zeros at the end shows nothing.
+    """
+    if not sheet.textual or len(rows) < _SAMPLE_ROWS:
+        return False
+    found: set[int] = set()
+    for columns in groups:
+        at = np.ix_(rows, columns)
+        figures = sheet.values[at][(sheet.kinds[at] == Kind.TEXT) & ~np.isnan(sheet.numbers[at])]
+        sign = sheet.readings.decimals.get(int(columns[0]), ".")
+        places = {len(str(text).strip().rpartition(sign)[2]) if sign in str(text) else 0 for text in figures.tolist()}
+        if len(figures) < _SAMPLE_ROWS or len(places) != 1:
+            return False
+        found |= places
+    return len(found) > 1
 
 
 def _counts(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.int64]:

@@ -16,6 +16,7 @@ from kebrin.work.holding import gained_levels, refuse_shifts, refuse_unnamed_col
 from kebrin.work.long_texts import work_on_long
 from kebrin.work.sheet import Piece, SheetWork, source_of
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
+from kebrin.work.telling import with_said
 from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
@@ -101,7 +102,7 @@ def part_of(report: Report, plan: TablePlan, tolerance: float | None = None) -> 
             works.append(work)
             stamps += per_block(stamp, plan.fields, [piece.layout for piece in work.pieces])
     used = tuple(work.ledger.sheet for work in works)
-    return Part(tuple(works), tuple(stamps), source_of(report, used, others), tuple(asides))
+    return Part(tuple(with_said(report, works)), tuple(stamps), source_of(report, used, others), tuple(asides))
 
 
 def _sheet(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +14,15 @@ if TYPE_CHECKING:
     from kebrin.sources.workbook import Workbook
 
 __all__ = ["files", "read"]
+
+
+_KINDS = {
+    **dict.fromkeys(files.WORKBOOK_ENDINGS, "workbook"), **dict.fromkeys(files.TEXT_ENDINGS, "text"),
+    ".ods": "document", ".fods": "document", ".html": "page", ".htm": "page", ".pdf": "PDF", ".xls": "old workbook",
+    ".xlsb": "binary workbook",
+}  # fmt: skip
+_NOUNS = {"workbook": "a workbook", "text": "plain text", "document": "a spreadsheet document", "page": "a page", "PDF": "a PDF",
+          "old workbook": "an older workbook", "binary workbook": "a binary workbook"}  # fmt: skip
 
 
 def read(path: str | Path, *, opened: Workbook | None = None, stored: str = "") -> Report:
@@ -28,6 +38,17 @@ def read(path: str | Path, *, opened: Workbook | None = None, stored: str = "") 
     """
     path = Path(path)
     kind = "workbook" if opened is not None else files.kind_of(path)
+    report = _read(path, kind, opened, stored)
+    named = _KINDS.get(path.suffix.lower(), kind)
+    if named == kind:
+        return report
+    return replace(
+        report, said=(*report.said, f"its name ends in {path.suffix}, and it is {_NOUNS[kind]}: read as that")
+    )
+
+
+def _read(path: Path, kind: str, opened: Workbook | None, stored: str) -> Report:
+    """The report in a file of one kind."""
     if kind == "workbook":
         from kebrin.sources import xlsx
 

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 
 _HIDDEN = ((calamine.SheetVisibleEnum.Hidden, "hidden"), (calamine.SheetVisibleEnum.VeryHidden, "very hidden"))
 
+_CANT_TELL = "of this kind of workbook it can't be told which cells are in bold or set in, or which lines are hidden"
+
 
 def read(path: Path) -> Report:
     """Read an older or binary workbook.
@@ -65,4 +67,4 @@ def read(path: Path) -> Report:
         )
         return Sheet(name, values, kinds, areas, str(path), hidden.get(name, ""))
 
-    return Report(str(path), tuple(one.name for one in about), load, hidden, lambda: fixed.digest)
+    return Report(str(path), tuple(one.name for one in about), load, hidden, lambda: fixed.digest, said=(_CANT_TELL,))

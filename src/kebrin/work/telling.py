@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,7 +11,9 @@ from kebrin.table import Remark
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
+    from kebrin.cells import Report
     from kebrin.proof import Source
+    from kebrin.work.sheet import SheetWork
 
 _SHOWN = 4
 
@@ -39,3 +42,11 @@ def same_files(sources: Iterable[Source]) -> list[Remark]:
             said.append(Remark("question", what, source.file, count=1))
         first.setdefault(source.digest, name)
     return said
+
+
+def with_said(report: Report, works: Sequence[SheetWork]) -> list[SheetWork]:
+    """The work on a report's sheets, the first of which says what is said of the file itself."""
+    if not report.said or not works:
+        return list(works)
+    said = tuple(Remark("file", f"{Path(report.path).name}: {one}", report.path, count=1) for one in report.said)
+    return [replace(works[0], remarks=(*works[0].remarks, *said)), *works[1:]]

@@ -17,7 +17,7 @@ from kebrin.work.long_texts import work_on_long
 from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
-from kebrin.work.telling import same_files
+from kebrin.work.telling import same_files, with_said
 from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
@@ -71,7 +71,7 @@ class FileTask:
         long = work_on_long(report, lambda head: (head, self.one(head, stated)))
         works = [self.one(report[name], stated) for name in report.shown] if long is None else [long]
         used = tuple(work.ledger.sheet for work in works)
-        return FileWork(tuple(works), source_of(report, used, dict(report.hidden)))
+        return FileWork(tuple(with_said(report, works)), source_of(report, used, dict(report.hidden)))
 
 
 def opened(paths: Sequence[Path], *, alone: bool | None = None) -> Iterator[Report | Aside]:
