@@ -123,8 +123,8 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         return None
     found = _classified(sheet, rows, at, used)
     body = sheet.filled[np.ix_(found.records, used)]
-    thin = (body.mean(axis=0) < _FILLED).any() if not across else not body[:, 0].all()
-    if len(found.records) < _FEWEST_ROWS or thin:
+    few = len(found.records) < _FEWEST_ROWS
+    if few or ((body.mean(axis=0) < _FILLED).any() if not across else not body[:, 0].all()):
         return None
     if len(used) == 2 and not (
         _is_bold(sheet, int(rows[at]), used) or _tells_records(sheet, np.array(found.records), used)

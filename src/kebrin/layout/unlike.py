@@ -43,7 +43,9 @@ def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], 
             _kind(sheet, rows, columns[group], text, counts[:, group].sum(axis=1))
             for group, text in zip(groups, level.texts, strict=True)
         ]
-        if len({kind for kind in kinds if kind}) > 1 or _written_unlike(sheet, rows, [columns[group] for group in groups]):
+        if len({kind for kind in kinds if kind}) > 1 or _written_unlike(
+            sheet, rows, [columns[group] for group in groups]
+        ):
             return level.name
     return ""
 

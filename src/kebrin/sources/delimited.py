@@ -135,16 +135,15 @@ def delimiter(text: str) -> str:
     # Of several that part most lines alike the one that parts most of them counts: others stand inside the cells.
     sure = max(_DELIMITERS, key=lambda mark: worth[mark][0])
     best = sure if 2 * worth[sure][0] > len(lines) else max(_DELIMITERS, key=lambda mark: worth[mark])
-    if is_printed(text[:_HEAD]) and (best == "," or 2 * worth[best][0] <= len(lines)) and _only_groups(lines, best):
-        return ""
-    return best
+    parts_most = 2 * worth[best][0] > len(lines)
+    return "" if is_printed(text[:_HEAD]) and (not parts_most or _only_groups(lines, best)) else best
 
 
 def _only_groups(lines: list[str], mark: str) -> bool:
-    """Whether a sign hardly stands anywhere but between digits and three digits: it parts thousands, and no cells."""
+    """Whether a comma hardly stands anywhere but between digits and three digits: it parts thousands, and no cells."""
     signs = sum(line.count(mark) for line in lines)
     groups = sum(len(_GROUPED.findall(line)) for line in lines) if mark == "," else 0
-    return signs == 0 or groups >= _MOSTLY * signs or (mark != "," and signs < len(lines))
+    return signs > 0 and groups >= _MOSTLY * signs
 
 
 def _alike(lines: list[str], mark: str) -> tuple[int, int]:

@@ -31,7 +31,11 @@ _GAP = re.compile(r" {2,}")
 _OVER = 0.02
 # Headings over several columns may be off their middle by so much of a column.
 _OFF, _MOST_COLUMNS = 0.35, 60
-_FEWEST, _HEAD_LINES, _MANY = 3, 12, 12
+# Columns at the end without such a heading, and how much better the middles must fit then.
+_WITHOUT, _BETTER = 2, 0.5
+# Places in points of a page differ by a little where those in letters do not.
+_POINTS = 3
+_FEWEST, _HEAD_LINES, _MANY, _MOSTLY = 3, 12, 12, 0.7
 
 
 @dataclass(frozen=True)
@@ -81,7 +85,11 @@ def is_printed(text: str) -> bool:
     keys = sum(
         len(fields) < 2 and _FIELD.fullmatch(line) is not None for fields, line in zip(parted, lines, strict=True)
     )
-    return 2 * figures >= max(len(lines) - keys - _HEAD_LINES, _FEWEST - 1)
+    if 2 * figures >= max(len(lines) - keys - _HEAD_LINES, _FEWEST - 1):
+        return True
+    starts = Counter(one.left for fields in parted for one in fields[1:])
+    flush = sum(len(fields) > 1 and all(starts[one.left] > len(lines) / 2 for one in fields[1:]) for fields in parted)
+    return flush >= _MOSTLY * len(lines) and len(lines) > _FEWEST
 
 
 def lay_out(text: str, name: str, source: str) -> Printed:
@@ -105,17 +113,18 @@ class Placed:
 
 def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, said: str = "") -> Printed:
     """Placed lines as a sheet; columns less than `near` apart are one, unless figures end in the first."""
-    loose = [one for one in placed if not (_is_key(one.text) or _is_stamp(one.text, one.fields))]
-    columns = _edges([one.fields for one in loose], near)
-    bare = {id(one) for one in placed} - {id(one) for one in loose}
+    bare = {at for at, one in enumerate(placed) if _is_key(one.text) or _is_stamp(one.text, one.fields)}
+    body = [at for at, one in enumerate(placed) if at not in bare and _is_body(one.fields)]
+    columns = Columns.of([one.fields for at, one in enumerate(placed) if at not in bare], near)
+    first = body[0] if body else len(placed)
     rows: list[list[str]] = []
     merges: list[Area] = []
     numbers: list[int] = []
-    first = next((at for at, one in enumerate(placed) if id(one) not in bare and _is_body(one.fields)), len(placed))
     for at, one in enumerate(placed):
         if not one.text.strip() and rows and not any(rows[-1]):
             continue  # one blank line parts as well as several
-        row = _bare(one.text, len(columns)) if id(one) in bare else _row(one, columns, head=at < first)
+        plain = columns.heading if at < first else columns.row
+        row = _bare(one.text, len(columns)) if at in bare else plain(one)
         merges += [Area(len(rows), left, len(rows), right) for left, right in row.spans]
         rows.append(row.cells)
         numbers.append(one.number)
@@ -230,50 +239,6 @@ def _fields(line: str) -> list[Field]:
     return found
 
 
-def _edges(parted: Sequence[Sequence[Field]], near: int) -> list[tuple[int, int]]:
-    """The columns: where each begins and ends, by the gaps that nearly all lines of figures share."""
-    lines = [
-        fields
-        for fields in parted
-        if len(fields) > 1 and any(one.is_figure for one in fields[1:]) and not total_word(fields[0].text)
-    ]
-    if len(lines) < 2:
-        lines = [fields for fields in parted if len(fields) > 1]
-    width = max((one.right for fields in lines for one in fields), default=0)
-    if not width:
-        return []
-    used = np.zeros(width + 1, np.int64)
-    for fields in lines:
-        for one in fields:
-            used[one.left : one.right] += 1
-    blank = used <= _OVER * len(lines) + (len(lines) >= _MANY)
-    columns: list[tuple[int, int]] = []
-    at = 0
-    while at < width:
-        if blank[at]:
-            at += 1
-            continue
-        end = at
-        while end < width and not blank[end]:
-            end += 1
-        columns.append((at, end))
-        at = end
-    return _merged(columns, lines, near)
-
-
-def _merged(columns: list[tuple[int, int]], lines: Sequence[Sequence[Field]], near: int) -> list[tuple[int, int]]:
-    """Columns one blank apart are one, unless figures end in the first: "Lane 37" is a label, and no two columns."""
-    found: list[tuple[int, int]] = []
-    for left, right in columns:
-        if found and left - found[-1][1] < near:
-            ends = [one for fields in lines for one in fields if one.right == found[-1][1]]
-            if not ends or sum(one.is_figure for one in ends) * 2 < len(ends):
-                found[-1] = (found[-1][0], right)
-                continue
-        found.append((left, right))
-    return found
-
-
 @dataclass(frozen=True)
 class _Row:
     """One row of the grid: its cells, and which of them reach over several columns."""
@@ -289,61 +254,178 @@ def _bare(text: str, width: int) -> _Row:
     return _Row([said, *[""] * (width - 1)], [])
 
 
-def _row(line: Placed, columns: Sequence[tuple[int, int]], *, head: bool) -> _Row:
-    """A line as cells."""
-    cells = [""] * max(len(columns), 1)
-    spans: list[tuple[int, int]] = []
-    parts = list(line.fields) if line.parted else [part for one in line.fields for part in _parts(one, columns)]
-    wide = _spanners(parts, columns) if head else {}
-    for number, one in enumerate(parts):
-        over = [at for at, (left, right) in enumerate(columns) if one.left < right and one.right > left]
-        at = over[0] if over else _nearest(one, columns)
-        if number in wide:
-            at = wide[number][0]
-            spans += [wide[number]] if wide[number][0] < wide[number][1] else []
-        elif len(over) > 1 and one.is_figure:
-            at = over[-1]
-        elif len(over) > 1 and len(parts) > 1 and not cells[at] and not total_word(one.text):
-            spans.append((over[0], over[-1]))
-        said = one.text.strip("-=<> ") if len(over) > 1 else one.text
-        cells[at] = f"{cells[at]} {said}".strip()
-    return _Row(cells, spans)
+@dataclass(frozen=True)
+class Columns:
+    """The columns of a report: where each begins and ends, and which hold figures.
 
-
-def _spanners(parts: Sequence[Field], columns: Sequence[tuple[int, int]]) -> dict[int, tuple[int, int]]:
-    """Headings in the middle over several columns: which columns each stands over, if all stand well in the middle of theirs.
-
-    The columns are parted among the headings so that the middles differ least.
+    Figures stand flush right, so the room of a column of figures begins where the one before it ends.
     """
-    left = min((one.left for one in parts), default=0)
-    own = [at for at, (_, right) in enumerate(columns) if right > left]
-    count = len(parts)
-    if count < 1 or len(own) <= count or not own:
-        return {}
-    # The first columns may be those of labels, without a heading on this line.
-    best: tuple[float, list[tuple[int, int]]] | None = None
-    for begin in range(len(own) - count):
-        found = _parted(parts, [columns[at] for at in own[begin:]])
-        if found is not None and (best is None or found[0] < best[0] - 1e-9):
-            best = (found[0], [(own[begin + first], own[begin + last]) for first, last in found[1]])
-    if best is None:
-        return {}
-    width = max((columns[own[-1]][1] - columns[own[0]][0]) / len(own), 1)
-    return dict(enumerate(best[1])) if best[0] <= _OFF * width * count else {}
+
+    places: tuple[tuple[int, int], ...]
+    figures: tuple[int, ...]
+    near: int
+
+    def __len__(self) -> int:
+        return len(self.places)
+
+    @classmethod
+    def of(cls, lines: Sequence[Sequence[Field]], near: int) -> Columns:
+        """The columns that the lines of figures share; where there are none, those of all lines with several runs of text."""
+        body = [fields for fields in lines if _is_body(fields) and not total_word(fields[0].text)]
+        if len(body) < 2:
+            body = [fields for fields in lines if _is_body(fields)]
+        if len(body) < 2:
+            body = [fields for fields in lines if len(fields) > 1]
+        places = tuple(_merged(_used(body), body, near))
+        counts = [[0, 0] for _ in places]
+        for fields in body:
+            for one in fields:
+                for at, (left, right) in enumerate(places):
+                    if one.left < right and one.right > left:
+                        counts[at][one.is_figure] += 1
+        figures = tuple(at for at, (words, numbers) in enumerate(counts) if numbers > words)
+        return cls(places, figures, near)
+
+    def row(self, line: Placed) -> _Row:
+        """A line of the body as cells."""
+        cells = [""] * max(len(self), 1)
+        parts = list(self._parts(line))
+        if len(line.fields) == 1 and not line.fields[0].is_figure and self._aligned(line.fields[0]) is None:
+            cells[0] = line.fields[0].text  # it stands over or in the middle of all columns: it heads what follows
+            return _Row(cells, [(0, len(cells) - 1)] if len(cells) > 1 else [])
+        for one in parts:
+            over = self._over(one)
+            at = (over[-1] if one.is_figure else over[0]) if over else self._nearest(one)
+            cells[at] = f"{cells[at]} {one.text}".strip()
+        return _Row(cells, [])
+
+    def heading(self, line: Placed) -> _Row:
+        """A line above the figures as cells: titles, headings over one column each, and those in the middle over several."""
+        cells = [""] * max(len(self), 1)
+        parts = list(self._parts(line))
+        if not parts:
+            return _Row(cells, [])
+        edge = self._room(self.figures[0])[0] if self.figures else max(right for _, right in self.places or [(0, 0)])
+        left = [one for one in parts if one.right <= edge + self.near]
+        right = parts[len(left) :]
+        for one in left:
+            over = self._over(one)
+            at = over[0] if over else self._nearest(one)
+            cells[at] = f"{cells[at]} {one.text}".strip()
+        placed = self._headed(right) if right else []
+        if placed is None:  # a title, or what else is laid out by no columns
+            if not any(cells):
+                return _Row([" ".join(one.text for one in parts), *[""] * (len(cells) - 1)], [])
+            placed = [(at, at) for one in right for at in [(self._over(one) or [self._nearest(one)])[0]]]
+        spans = []
+        for one, (first, last) in zip(right, placed, strict=True):
+            cells[first] = f"{cells[first]} {one.text.strip('-=<> ')}".strip()
+            spans += [(first, last)] if last > first else []
+        return _Row(cells, spans)
+
+    def _headed(self, parts: Sequence[Field]) -> list[tuple[int, int]] | None:
+        """The columns that headings stand over, first and last of each; None if they stand over none."""
+        own = list(self.figures)
+        # Words behind the figures have a column of their own too.
+        own += [at for at in range(len(self)) if own and at > own[-1]]
+        if not own or len(parts) > len(own):
+            return None
+        if len(parts) == len(own):
+            return [(at, at) for at in own]
+        aligned = [self._aligned(one) for one in parts]
+        if None not in aligned and len(set(aligned)) == len(aligned):
+            return [(at, at) for at in aligned if at is not None]
+        return self._in_the_middle(parts, own)
+
+    def _aligned(self, one: Field) -> int | None:
+        """The column that a run of text ends or begins with, to the letter."""
+        slack = 0 if self.near < _POINTS else 1
+        for at, (left, right) in enumerate(self.places):
+            if abs(one.right - right) <= slack if at in self.figures else abs(one.left - left) <= slack:
+                return at
+        return None
+
+    def _in_the_middle(self, parts: Sequence[Field], own: Sequence[int]) -> list[tuple[int, int]] | None:
+        """The columns parted among headings so that the middles differ least; columns at the end may have none (a total's)."""
+        best: tuple[float, list[tuple[int, int]]] | None = None
+        pitch = max((self.places[own[-1]][1] - self._room(own[0])[0]) / len(own), 1.0)
+        for gone in range(min(_WITHOUT, len(own) - len(parts)) + 1):
+            rooms = [self._room(at) for at in own[: len(own) - gone]]
+            found = _parted(parts, rooms)
+            if found is not None and (best is None or found[0] < _BETTER * best[0]):
+                best = (found[0], [(own[first], own[last]) for first, last in found[1]])
+        return None if best is None or best[0] > _OFF * pitch * len(parts) else best[1]
+
+    def _room(self, at: int) -> tuple[float, float]:
+        """Where a column's room begins and ends."""
+        left, right = self.places[at]
+        if at not in self.figures:
+            return left, self.places[at + 1][0] if at + 1 < len(self) else right
+        before = self.places[at - 1] if at else (0, 0)
+        if at - 1 in self.figures:
+            return before[1], right
+        widths = [self.places[two][1] - self.places[one][1] for one, two in pairwise(self.figures) if two == one + 1]
+        return max(before[1], right - sorted(widths)[len(widths) // 2]) if widths else left, right
+
+    def _parts(self, line: Placed) -> Iterable[Field]:
+        if line.parted:
+            return line.fields
+        return [part for one in line.fields for part in _parts(one, self.places)]
+
+    def _over(self, one: Field) -> list[int]:
+        return [at for at, (left, right) in enumerate(self.places) if one.left < right and one.right > left]
+
+    def _nearest(self, one: Field) -> int:
+        """The column nearest to a run of text: by its right end or its left, whichever is nearer."""
+        gaps = [min(abs(one.right - right), abs(one.left - left)) for left, right in self.places]
+        return gaps.index(min(gaps)) if gaps else 0
 
 
-def _parted(parts: Sequence[Field], columns: Sequence[tuple[int, int]]) -> tuple[float, list[tuple[int, int]]] | None:
+def _used(lines: Sequence[Sequence[Field]]) -> list[tuple[int, int]]:
+    """Where nearly all lines leave gaps, and what stands between these."""
+    width = max((one.right for fields in lines for one in fields), default=0)
+    used = np.zeros(width + 1, np.int64)
+    for fields in lines:
+        for one in fields:
+            used[one.left : one.right] += 1
+    blank = used <= _OVER * len(lines) + (len(lines) >= _MANY)
+    columns: list[tuple[int, int]] = []
+    at = 0
+    while at < width:
+        end = at
+        while end < width and not blank[end]:
+            end += 1
+        if end > at:
+            columns.append((at, end))
+        at = end + 1
+    return columns
+
+
+def _merged(columns: list[tuple[int, int]], lines: Sequence[Sequence[Field]], near: int) -> list[tuple[int, int]]:
+    """Columns hardly apart are one, unless figures end in the first: "Lane 37" is a label, and no two columns."""
+    found: list[tuple[int, int]] = []
+    for left, right in columns:
+        if found and left - found[-1][1] < near:
+            ends = [one for fields in lines for one in fields if one.right == found[-1][1]]
+            if not ends or sum(one.is_figure for one in ends) * 2 < len(ends):
+                found[-1] = (found[-1][0], right)
+                continue
+        found.append((left, right))
+    return found
+
+
+def _parted(parts: Sequence[Field], rooms: Sequence[tuple[float, float]]) -> tuple[float, list[tuple[int, int]]] | None:
     """The columns in consecutive groups, one for each part, whose middles differ least from those of the parts."""
-    count, many = len(parts), len(columns)
+    count, many = len(parts), len(rooms)
     if many < count or many > _MOST_COLUMNS:
         return None
-    middles = [(one.left + one.right) / 2 for one in parts]
     costs: list[dict[int, tuple[float, int]]] = [{0: (0.0, 0)}]
-    for middle in middles:
+    for one in parts:
+        middle = (one.left + one.right) / 2
         now: dict[int, tuple[float, int]] = {}
         for start, (cost, _) in costs[-1].items():
             for stop in range(start + 1, many + 1):
-                off = abs((columns[start][0] + columns[stop - 1][1]) / 2 - middle)
+                off = abs((rooms[start][0] + rooms[stop - 1][1]) / 2 - middle)
                 if stop not in now or cost + off < now[stop][0]:
                     now[stop] = (cost + off, start)
         costs.append(now)
@@ -369,11 +451,3 @@ def _parts(one: Field, columns: Sequence[tuple[int, int]]) -> Iterable[Field]:
             yield Field(start, right, one.text[start - one.left : right - one.left].strip())
             start = left
     yield Field(start, one.right, one.text[start - one.left :].strip())
-
-
-def _nearest(one: Field, columns: Sequence[tuple[int, int]]) -> int:
-    """The column nearest to a run of text: by its right end or its left, whichever is nearer."""
-    if not columns:
-        return 0
-    gaps = [min(abs(one.right - right), abs(one.left - left)) for left, right in columns]
-    return gaps.index(min(gaps))

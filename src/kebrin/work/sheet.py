@@ -119,6 +119,7 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         what = "formulas without a stored result are taken as empty"
         remarks.append(Remark("formulas", what, sheet.source, sheet.name, sheet.emptied[:_TOLD], len(sheet.emptied)))
     remarks += _under_merges(sheet)
+    remarks += [one for layout in layouts for one in _unlabelled(sheet, layout)]
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
         what = (
@@ -141,6 +142,24 @@ def _under_merges(sheet: Sheet) -> list[Remark]:
         return []
     what = f"{len(cells):,} cell{'s stand' if len(cells) > 1 else ' stands'} under a merge, where nobody sees what is in it"
     return [Remark("question", what, sheet.source, sheet.name, tuple(cells[:_TOLD]), len(cells))]
+
+
+def _unlabelled(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """Label columns whose first labels stand some rows down: which rows they speak of is a question."""
+    if layout.listed:
+        return []
+    said = []
+    for level in layout.stub:
+        known = np.flatnonzero(level.codes >= 0)
+        if not len(known) or known[0] == 0 or level.line < 0:
+            continue
+        row, first = int(layout.body_rows[known[0]]), int(layout.body_rows[0])
+        what = (
+            f"{level.name!r} has no label above row {row + 1}, where the body begins with row {first + 1}: labels that stand in the "
+            f"middle of their rows, or below them, are read as if they stood above"
+        )
+        said.append(Remark("question", what, sheet.source, sheet.name, (sheet.address(row, level.line),), 1))
+    return said
 
 
 def _with_totals_elsewhere(sheet: Sheet, pieces: tuple[Piece, ...]) -> tuple[tuple[Piece, ...], tuple[Remark, ...]]:
