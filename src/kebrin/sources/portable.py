@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from kebrin.cells import Report
@@ -48,19 +49,17 @@ def _lines(path: Path, where: Place) -> Iterator[Placed]:
     """The lines of all pages with their runs of text, a blank one where a gap parts two."""
     number = 0
     for page in _pages(path, where):
-        above: float | None = None
-        usual = 0.0
+        found: list[tuple[float, float, tuple[Field, ...]]] = []
         for base, size, letters in _on_lines(page):
             fields = tuple(_runs(letters, size))
-            if not fields or (len(fields) == 1 and _PAGE_NUMBER.fullmatch(fields[0].text)):
-                continue
-            if above is not None:
-                gap = above - base
-                usual = min(usual, gap) if usual else gap
-                if gap > _WIDE * max(usual, size):
-                    yield Placed(number, "", (), parted=True)
-                    number += 1
-            above = base
+            if fields and not (len(fields) == 1 and _PAGE_NUMBER.fullmatch(fields[0].text)):
+                found.append((base, size, fields))
+        gaps = [one[0] - two[0] for one, two in pairwise(found)]
+        usual = min(gaps, default=0.0)
+        for at, (_, size, fields) in enumerate(found):
+            if at and gaps[at - 1] > _WIDE * max(usual, size):
+                yield Placed(number, "", (), parted=True)
+                number += 1
             yield Placed(number, "  ".join(one.text for one in fields), fields, parted=True)
             number += 1
 

@@ -250,8 +250,9 @@ class _Row:
 def _bare(text: str, width: int) -> _Row:
     """A line that is laid out by no columns: a key and its value, or what is said of the page."""
     key = _FIELD.fullmatch(text) if _is_key(text) else None
-    said = " ".join(text.split()) if key is None else f"{key['name'].strip()}: {key['value']}"
-    return _Row([said, *[""] * (width - 1)], [])
+    if key is None:
+        return _Row([" ".join(text.split()), *[""] * (width - 1)], [])
+    return _Row([f"{key['name'].strip()}: {key['value']}", *[""] * (width - 1)], [])
 
 
 @dataclass(frozen=True)
@@ -296,8 +297,15 @@ class Columns:
         for one in parts:
             over = self._over(one)
             at = (over[-1] if one.is_figure else over[0]) if over else self._nearest(one)
-            cells[at] = f"{cells[at]} {one.text}".strip()
+            cells[at] = f"{cells[at]} {one.text}" if cells[at] else self._set_in(one, at)
         return _Row(cells, [])
+
+    def _set_in(self, one: Field, at: int) -> str:
+        """A label as it is set in from where its column begins: that says how deep it stands."""
+        if one.is_figure or at in self.figures or not self.places:
+            return one.text
+        letters = (one.right - one.left) / max(len(one.text), 1)
+        return " " * max(round((one.left - self.places[at][0]) / max(letters, 1.0)), 0) + one.text
 
     def heading(self, line: Placed) -> _Row:
         """A line above the figures as cells: titles, headings over one column each, and those in the middle over several."""
@@ -306,7 +314,14 @@ class Columns:
         if not parts:
             return _Row(cells, [])
         edge = self._room(self.figures[0])[0] if self.figures else max(right for _, right in self.places or [(0, 0)])
-        left = [one for one in parts if one.right <= edge + self.near]
+        if len(line.fields) == 1 and self._over_all(line.fields[0], edge):
+            cells[0] = line.fields[0].text
+            return _Row(cells, [(0, len(cells) - 1)] if len(cells) > 1 else [])
+        ahead = self.places[: self.figures[0]] if self.figures else self.places
+        left = [
+            one for one in parts
+            if one.right <= edge + self.near or any(one.left < right and one.right > start for start, right in ahead)
+        ]  # fmt: skip
         right = parts[len(left) :]
         for one in left:
             over = self._over(one)
@@ -322,6 +337,16 @@ class Columns:
             cells[first] = f"{cells[first]} {one.text.strip('-=<> ')}".strip()
             spans += [(first, last)] if last > first else []
         return _Row(cells, spans)
+
+    def _over_all(self, one: Field, edge: float) -> bool:
+        """Whether a run of text stands in the middle of all columns rather than of those of figures."""
+        if not self.places or not self.figures or one.right <= edge:
+            return False
+        middle, end = (one.left + one.right) / 2, self.places[-1][1]
+        whole, inner = (self.places[0][0] + end) / 2, (edge + end) / 2
+        return abs(middle - whole) < abs(middle - inner) and abs(middle - whole) <= _OFF * (end - edge) / len(
+            self.figures
+        )
 
     def _headed(self, parts: Sequence[Field]) -> list[tuple[int, int]] | None:
         """The columns that headings stand over, first and last of each; None if they stand over none."""
@@ -349,12 +374,31 @@ class Columns:
         """The columns parted among headings so that the middles differ least; columns at the end may have none (a total's)."""
         best: tuple[float, list[tuple[int, int]]] | None = None
         pitch = max((self.places[own[-1]][1] - self._room(own[0])[0]) / len(own), 1.0)
+        even = [
+            one
+            for gone in range(min(_WITHOUT, len(own) - len(parts)) + 1)
+            for one in self._evenly(parts, own[: len(own) - gone])
+        ]
+        if even and min(even)[0] <= _OFF * pitch * len(parts):
+            return min(even)[1]
         for gone in range(min(_WITHOUT, len(own) - len(parts)) + 1):
             rooms = [self._room(at) for at in own[: len(own) - gone]]
             found = _parted(parts, rooms)
             if found is not None and (best is None or found[0] < _BETTER * best[0]):
                 best = (found[0], [(own[first], own[last]) for first, last in found[1]])
         return None if best is None or best[0] > _OFF * pitch * len(parts) else best[1]
+
+    def _evenly(self, parts: Sequence[Field], own: Sequence[int]) -> list[tuple[float, list[tuple[int, int]]]]:
+        """As many columns to each heading, and how far the middles are off; nothing where they can't be parted so."""
+        size, rest = divmod(len(own), len(parts))
+        if rest:
+            return []
+        groups = [(own[at * size], own[at * size + size - 1]) for at in range(len(parts))]
+        off = sum(
+            abs((self._room(first)[0] + self._room(last)[1]) / 2 - (one.left + one.right) / 2)
+            for one, (first, last) in zip(parts, groups, strict=True)
+        )
+        return [(off, groups)]
 
     def _room(self, at: int) -> tuple[float, float]:
         """Where a column's room begins and ends."""

@@ -155,8 +155,8 @@ def _unlabelled(sheet: Sheet, layout: Layout) -> list[Remark]:
             continue
         row, first = int(layout.body_rows[known[0]]), int(layout.body_rows[0])
         what = (
-            f"{level.name!r} has no label above row {row + 1}, where the body begins with row {first + 1}: labels that stand in the "
-            f"middle of their rows, or below them, are read as if they stood above"
+            f"{level.name!r} has no label above row {row + 1}, and the body begins with row {first + 1}: labels in the middle of "
+            f"their rows, or below them, are read as if they stood above"
         )
         said.append(Remark("question", what, sheet.source, sheet.name, (sheet.address(row, level.line),), 1))
     return said
