@@ -12,7 +12,7 @@ from kebrin.sources import files
 from kebrin.sources.printed import Field, Placed, grid
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterable, Iterator, Sequence
     from pathlib import Path
 
 # A gap of so many times the letters' size parts two runs of text; a smaller one is a blank.
@@ -23,6 +23,9 @@ _NEAR = 3
 _PAGE_NUMBER = re.compile(r"(?:page|seite|pagina|-)?\s*\d+\s*(?:(?:of|von|/|-)\s*\d*)?\s*-?", re.IGNORECASE)
 # A gap between lines of more than so many times their usual distance is a blank line.
 _WIDE = 1.6
+# Rows are so many times farther apart than the lines within one; of all gaps so many at most are within rows, and a line is no
+# farther from the next than so many times the size of its letters.
+_APART_ROWS, _MOST_WITHIN, _LEADING = 1.25, 0.75, 2.2
 
 
 def read(path: Path) -> Report:
@@ -54,6 +57,7 @@ def _lines(path: Path, where: Place) -> Iterator[Placed]:
             fields = tuple(_runs(letters, size))
             if fields and not (len(fields) == 1 and _PAGE_NUMBER.fullmatch(fields[0].text)):
                 found.append((base, size, fields))
+        found = _rows(found)
         gaps = [one[0] - two[0] for one, two in pairwise(found)]
         usual = min(gaps, default=0.0)
         for at, (_, size, fields) in enumerate(found):
@@ -62,6 +66,46 @@ def _lines(path: Path, where: Place) -> Iterator[Placed]:
                 number += 1
             yield Placed(number, "  ".join(one.text for one in fields), fields, parted=True)
             number += 1
+
+
+_Line = tuple[float, float, tuple[Field, ...]]
+
+
+def _rows(lines: list[_Line]) -> list[_Line]:
+    """The lines with those of one row together: where some stand clearly nearer to one another, cells have several lines.
+
+    Lines are of one row only if no run of text of one stands over two of the other, as a heading over columns does.
+    """
+    gaps = sorted(one[0] - two[0] for one, two in pairwise(lines))
+    split = next((at for at in range(1, len(gaps)) if gaps[at] >= _APART_ROWS * gaps[at - 1]), 0)
+    if not split or split > _MOST_WITHIN * len(gaps) or gaps[split - 1] > _LEADING * lines[0][1]:
+        return lines
+    near = gaps[split - 1]
+    rows: list[_Line] = []
+    for base, size, fields in lines:
+        if rows and rows[-1][0] - base <= near + 0.01 and _fit(rows[-1][2], fields) and _fit(fields, rows[-1][2]):
+            rows[-1] = (base, size, _together(rows[-1][2], fields))
+        else:
+            rows.append((base, size, fields))
+    return rows
+
+
+def _fit(ones: Iterable[Field], others: Sequence[Field]) -> bool:
+    """Whether none of some runs of text stands over two others."""
+    return all(sum(one.left < other.right and one.right > other.left for other in others) < 2 for one in ones)
+
+
+def _together(above: Sequence[Field], below: Sequence[Field]) -> tuple[Field, ...]:
+    """Two lines of one row: runs of text over one another are one cell's."""
+    found = list(above)
+    for one in below:
+        at = next((at for at, other in enumerate(found) if one.left < other.right and one.right > other.left), -1)
+        if at < 0:
+            found.append(one)
+        else:
+            other = found[at]
+            found[at] = Field(min(one.left, other.left), max(one.right, other.right), f"{other.text}\n{one.text}")
+    return tuple(sorted(found, key=lambda field: field.left))
 
 
 def _pages(path: Path, where: Place) -> Iterator[list[Any]]:
