@@ -47,6 +47,7 @@ def demo(folder: Path, *, as_json: bool) -> int:
         (f"{kebrin} drift {folder / 'daily_2031-03.xlsx'} {folder / 'daily_2031-04.xlsx'}",
          "what April's daily returns have that March's had not"),
         (f"{kebrin} tidy {folder / 'crew_*.xlsx'} -o {folder / 'crew.csv'}", "a form from each harbour, made one table"),
+        (f"{kebrin} tidy {folder / 'dues.prn'} -o {folder / 'dues.csv'}", "a print report: pages joined, totals tied out"),
         (str(plan_file), "the plan: change a name in it, then kebrin run it"),
     ]:  # fmt: skip
         show.line(out, words)
@@ -58,6 +59,10 @@ def _about(name: str) -> str:
     if name.endswith(".toml"):
         return "a plan"
     told = {
+        "dues.prn": "a print report of the old system: pages, a section per harbour, totals",
+        "berths.html": "a page of the intranet: currency marks in cells of their own, a footnote, a foot",
+        "fuel.ods": "a spreadsheet document: a year over its quarters",
+        "tides.pdf": "a PDF of two pages, the heading on each; needs kebrin[pdf]",
         "certificates.csv": "the crew's papers, several in one cell, and the days they run out on in step",
         "wanted.csv": "three rows of a table as somebody wants it, retyped by hand",
         "ports.csv": "the ports' code list, which nobody's spelling follows",

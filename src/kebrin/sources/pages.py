@@ -11,7 +11,7 @@ from lxml import etree, html
 
 from kebrin.cells import Area, Formats, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
-from kebrin.grammar.reading import CURRENCY_SIGNS
+from kebrin.grammar.reading import CURRENCY_SIGNS, Look, read_text
 from kebrin.sources import files
 from kebrin.sources.delimited import decode
 
@@ -58,9 +58,11 @@ def read(path: Path) -> Report:
     for number, table in enumerate(tables, start=1):
         name = table.caption or (f"{path.stem}" if len(tables) == 1 else f"Table {number}")
         by_name[name if name not in by_name else f"{name} ({number})"] = table
+    hidden = sum(_is_hidden(row) for table in tables for row in table.element.iter("tr", "td", "th"))
+    said = (f"{hidden:,} of its rows and cells are hidden, and were passed over",) if hidden else ()
     return Report(
-        str(path), tuple(by_name), lambda name: _sheet(by_name[name], name, str(path)), {}, lambda: fixed.digest
-    )
+        str(path), tuple(by_name), lambda name: _sheet(by_name[name], name, str(path)), {}, lambda: fixed.digest, said=said
+    )  # fmt: skip
 
 
 def _decoded(content: bytes, where: Place) -> str:
@@ -103,32 +105,34 @@ def _tables(root: html.HtmlElement) -> list[_Table]:
 
 def _walk(element: html.HtmlElement) -> Iterator[tuple[html.HtmlElement | None, str]]:
     """Tables that hold no others, and texts, in the order of the page."""
-    said: list[str] = []
-
-    def flush() -> Iterator[tuple[None, str]]:
-        text = " ".join("".join(said).split())
-        said.clear()
-        if text:
-            yield None, text
-
-    if element.text:
-        said.append(element.text)
+    said = [element.text or ""]
     for child in element:
-        if not isinstance(child.tag, str) or child.tag in _SILENT or _is_hidden(child):
-            pass
-        elif child.tag == "table" and not child.xpath(".//table"):
-            yield from flush()
-            yield child, ""
-        elif child.tag in _BLOCKS or child.xpath("self::*[.//table or .//p or .//div or .//li]"):
-            yield from flush()
-            yield from _walk(child)
-        elif child.tag == "br":
-            said.append(" ")
-        else:
-            said.append(child.text_content())
-        if child.tail:
-            said.append(child.tail)
-    yield from flush()
+        if isinstance(child.tag, str) and child.tag not in _SILENT and not _is_hidden(child):
+            if child.tag == "table" and not child.xpath(".//table"):
+                yield from _flushed(said)
+                yield child, ""
+            elif child.tag in _BLOCKS or child.xpath("self::*[.//table or .//p or .//div or .//li]"):
+                yield from _flushed(said)
+                yield from _walk(child)
+            else:
+                said.append(_inline(child))
+        said.append(child.tail or "")
+    yield from _flushed(said)
+
+
+def _flushed(said: list[str]) -> Iterator[tuple[None, str]]:
+    """What was said so far, if anything; then nothing is."""
+    text = " ".join("".join(said).split())
+    said.clear()
+    if text:
+        yield None, text
+
+
+def _inline(element: html.HtmlElement) -> str:
+    if element.tag == "br":
+        return " "
+    text = str(element.text_content())
+    return text.strip("[]()").translate(_RAISED) if element.tag == "sup" else text
 
 
 def _is_hidden(element: html.HtmlElement) -> bool:
@@ -270,15 +274,23 @@ def _joined(
     """The table with columns of nothing but currency marks or closing signs joined to the figures beside them."""
     width = len(texts[0]) if texts else 0
     for column in range(width - 1, -1, -1):
-        said = {line[column].strip() for line in texts if line[column].strip()}
+        wide = {
+            row
+            for a in merges
+            if a.left <= column <= a.right and a.right > a.left
+            for row in range(a.top, a.bottom + 1)
+        }
+        said = {line[column].strip() for row, line in enumerate(texts) if row not in wide and line[column].strip()}
         if not said or not (said <= _LEAD or said <= _TRAIL):
             continue
         own = column + 1 if said <= _LEAD else column - 1
         if not 0 <= own < len(texts[0]):
             continue
-        for line in texts:
+        for row, line in enumerate(texts):
             mark, figure = line[column].strip(), line[own].strip()
-            if mark:
+            if mark and row in wide:
+                line[own] = mark
+            elif mark and read_text(figure).look != Look.MISSING:
                 line[own] = f"{mark}{figure}" if own > column else f"{figure}{mark}"
             del line[column]
         merges = [Area(a.top, a.left - (a.left > column), a.bottom, a.right - (a.right >= column)) for a in merges]

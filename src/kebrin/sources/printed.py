@@ -117,13 +117,14 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sai
     body = [at for at, one in enumerate(placed) if at not in bare and _is_body(one.fields)]
     columns = Columns.of([one.fields for at, one in enumerate(placed) if at not in bare], near)
     first = body[0] if body else len(placed)
+    heads = {one.text for one in placed[:first]} - {""}  # said again on later pages they are laid out alike
     rows: list[list[str]] = []
     merges: list[Area] = []
     numbers: list[int] = []
     for at, one in enumerate(placed):
         if not one.text.strip() and rows and not any(rows[-1]):
             continue  # one blank line parts as well as several
-        plain = columns.heading if at < first else columns.row
+        plain = columns.heading if at < first or one.text in heads else columns.row
         row = _bare(one.text, len(columns)) if at in bare else plain(one)
         merges += [Area(len(rows), left, len(rows), right) for left, right in row.spans]
         rows.append(row.cells)

@@ -24,10 +24,12 @@ from kebrin.values.texts import Texts, is_text
 from kebrin.values.wording import text
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Mapping
+    from collections.abc import Collection, Mapping, Sequence
 
     from kebrin.table import Table
 
+_SECTION = "section"
+_NAMED = re.compile(r"(?P<key>[^\W\d_][^:]{0,38}?)\s*:\s*(?P<value>\S.*)")
 _LOOKED_AT = 2000
 # Years of two digits mean those up to this one, as the POSIX standard reads them: 68 is 2068, and 69 is 1969.
 LATEST_SHORT_YEAR = 2068
@@ -74,9 +76,27 @@ def _with_plain_labels(table: Table, name: str, *, legend: Mapping[str, str]) ->
     table, step = _with_months(table, name, said)
     if step:
         return table, [step]
+    table, step = _with_name_apart(table, name, said)
+    if step:
+        return table, [step]
     table, steps = _with_key(table, name, legend)
     table, step = _with_plain_names(table, name, Texts.of(table.data.column(name)))
     return table, [*steps, step] if step else steps
+
+
+def _with_name_apart(table: Table, name: str, said: Sequence[str]) -> tuple[Table, dict[str, Any]]:
+    """The table with heads that all say what they are ("Harbour: Hallan") as a column of that name."""
+    if not name.startswith(_SECTION) or not 1 < len(said) <= _LOOKED_AT:
+        return table, {}
+    matches = [_NAMED.fullmatch(one) for one in said]
+    keys = {match["key"] for match in matches if match}
+    if None in matches or len(keys) != 1:
+        return table, {}
+    (key,) = keys
+    if key in table.columns:
+        return table, {}
+    step: dict[str, Any] = {"split": name, "into": [key], "pattern": rf"{re.escape(key)}\s*:\s*(.+)"}
+    return split(table, name, into=[key], pattern=step["pattern"]), step
 
 
 def _with_key(table: Table, name: str, legend: Mapping[str, str]) -> tuple[Table, list[dict[str, Any]]]:

@@ -291,6 +291,8 @@ def _may_need_it(column: pa.ChunkedArray) -> bool:
     if not str(column.type).startswith("dictionary"):
         return False
     labels = distinct_texts(column, _MANY)
+    if all(": " in label for label in labels[:20]):
+        return True
     if len(labels) == _MANY or any(
         sum(map(str.isdigit, label)) >= _DATE_DIGITS and not label.isdigit() for label in labels[:20]
     ):
