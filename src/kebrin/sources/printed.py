@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
@@ -27,6 +28,7 @@ _PAGE = re.compile(r"\b(?:page|pg|seite|blatt|pagina|página|sida|side)\b\.?\s*:
 _STAMP = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{2,4}|\d{1,2}:\d{2}")
 _FIELD = re.compile(r"\s*(?P<name>[^\W\d_][^:]{0,38}?)(?:\s*\.)*\s*:\s+(?P<value>\S.*?)\s*")
 _GAP = re.compile(r" {2,}")
+_FIGURES = frozenset({Look.NUMBER, Look.MARKED, Look.FIGURE, Look.MISSING})
 # Of the lines of figures so many at most may reach over a gap between columns.
 _OVER = 0.02
 # Headings over several columns may be off their middle by so much of a column.
@@ -46,6 +48,11 @@ class _Line:
     text: str
 
 
+@lru_cache(maxsize=1 << 17)
+def _reads_as_figure(text: str) -> bool:
+    return read_text(text).look in _FIGURES
+
+
 @dataclass(frozen=True)
 class Field:
     """A run of text without a gap in one line: where it begins and ends."""
@@ -57,7 +64,7 @@ class Field:
     @property
     def is_figure(self) -> bool:
         """Whether it reads as a number or a mark for none."""
-        return read_text(self.text).look in {Look.NUMBER, Look.MARKED, Look.FIGURE, Look.MISSING}
+        return _reads_as_figure(self.text)
 
 
 @dataclass(frozen=True)
@@ -184,7 +191,7 @@ def _page_starts(lines: Sequence[_Line]) -> list[int]:
         if not heads:
             return []
         at = [one for one, form in enumerate(forms) if form == heads[0]]
-        if at[0] > _HEAD_LINES or len({lines[one].text for one in at}) > 1:
+        if any(forms[: at[0]]) or len({lines[one].text for one in at}) > 1:
             return []
     up = 0  # the head may begin above the line with the number
     while at[0] - up - 1 >= 0 and len({forms[one - up - 1] for one in at}) == 1 and forms[at[0] - up - 1]:
@@ -213,17 +220,12 @@ def _is_key(line: str) -> bool:
 
 def _is_stamp(line: str, runs: Sequence[Field]) -> bool:
     """Whether a line only says which page it is, or when it was printed: it is laid out by no columns."""
-    fields = [one.text for one in runs]
-    figures = [text for text in fields if Field(0, 0, text).is_figure]
+    if not runs or len(runs) > _FEWEST + 1:
+        return False
     if _PAGE.search(line):
-        return len(figures) < _FEWEST
-    return (
-        bool(fields)
-        and len(fields) < _FEWEST
-        and not figures
-        and _STAMP.search(fields[-1]) is not None
-        and "  " not in line.strip()
-    )
+        return sum(one.is_figure for one in runs) < _FEWEST
+    alone = len(runs) == 1 and not runs[0].is_figure
+    return alone and _STAMP.search(line) is not None
 
 
 def _fields(line: str) -> list[Field]:
