@@ -20,7 +20,9 @@ _APART, _BLANK = 0.75, 0.18
 # Letters whose baselines are nearer than this share of their size stand on one line.
 _ON_LINE = 0.4
 _NEAR = 3
-_PAGE_NUMBER = re.compile(r"(?:page|seite|pagina|-)?\s*\d+\s*(?:(?:of|von|/|-)\s*\d*)?\s*-?", re.IGNORECASE)
+_PAGE_NUMBER = re.compile(
+    r"(?:page|seite|pagina|-)?\s*(?P<number>\d{1,4})\s*(?:(?:of|von|/|-)\s*\d*)?\s*-?", re.IGNORECASE
+)
 # A gap between lines of more than so many times their usual distance is a blank line.
 _WIDE = 1.6
 # Rows are so many times farther apart than the lines within one; of all gaps so many at most are within rows, and a line is no
@@ -51,12 +53,15 @@ def read(path: Path) -> Report:
 def _lines(path: Path, where: Place) -> Iterator[Placed]:
     """The lines of all pages with their runs of text, a blank one where a gap parts two."""
     number = 0
-    for page in _pages(path, where):
-        found: list[tuple[float, float, tuple[Field, ...]]] = []
+    for count, page in enumerate(_pages(path, where), start=1):
+        found: list[_Line] = []
         for base, size, letters in _on_lines(page):
             fields = tuple(_runs(letters, size))
-            if fields and not (len(fields) == 1 and _PAGE_NUMBER.fullmatch(fields[0].text)):
+            if fields:
                 found.append((base, size, fields))
+        found = [
+            one for at, one in enumerate(found) if not (at in {0, len(found) - 1} and _is_page_number(one[2], count))
+        ]
         found = _rows(found)
         gaps = [one[0] - two[0] for one, two in pairwise(found)]
         usual = min(gaps, default=0.0)
@@ -66,6 +71,12 @@ def _lines(path: Path, where: Place) -> Iterator[Placed]:
                 number += 1
             yield Placed(number, "  ".join(one.text for one in fields), fields, parted=True)
             number += 1
+
+
+def _is_page_number(fields: Sequence[Field], count: int) -> bool:
+    """Whether a line at a page's edge says no more than which page it is."""
+    match = _PAGE_NUMBER.fullmatch(fields[0].text) if len(fields) == 1 else None
+    return match is not None and int(match["number"]) == count
 
 
 _Line = tuple[float, float, tuple[Field, ...]]

@@ -32,7 +32,7 @@ _FIGURES = frozenset({Look.NUMBER, Look.MARKED, Look.FIGURE, Look.MISSING})
 # Of the lines of figures so many at most may reach over a gap between columns.
 _OVER = 0.02
 # Headings over several columns may be off their middle by so much of a column.
-_OFF, _MOST_COLUMNS = 0.35, 60
+_OFF, _OFF_EVENLY, _MOST_COLUMNS = 0.35, 0.5, 60
 # Columns at the end without such a heading, and how much better the middles must fit then.
 _WITHOUT, _BETTER = 2, 0.5
 # Places in points of a page differ by a little where those in letters do not.
@@ -382,7 +382,7 @@ class Columns:
             for gone in range(min(_WITHOUT, len(own) - len(parts)) + 1)
             for one in self._evenly(parts, own[: len(own) - gone])
         ]
-        if even and min(even)[0] <= _OFF * pitch * len(parts):
+        if even and min(even)[0] <= _OFF_EVENLY * pitch * len(parts):
             return min(even)[1]
         for gone in range(min(_WITHOUT, len(own) - len(parts)) + 1):
             rooms = [self._room(at) for at in own[: len(own) - gone]]
