@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 import pyarrow as pa
 
 from kebrin.errors import ValuesError
-from kebrin.plan import model
+from kebrin.plan import choices, model
 from kebrin.plan.steps import VERBS, verb_of
 from kebrin.shape.detailing import detail
 from kebrin.shape.ranking import total_row
@@ -47,7 +47,8 @@ def reference_text() -> str:
         "Made from the model by `scripts/make_reference.py`; a test holds the two together.",
     ]
     for title, part in (
-        ("The plan", model.PlanModel), ("`[table.NAME]`", model.TablePlan), ("`sheets`", model.SheetChoice),
+        ("The plan", model.PlanModel), ("`[table.NAME]`", model.TablePlan), ("`sheets`", choices.SheetChoice), ("`choose`", choices.ChoosePlan), ("`expect`", choices.ExpectPlan),
+        ("`rows` of expect", choices.RowsPlan), ("A range of values", choices.RangePlan),
         ("`[table.NAME.layout]`", model.LayoutPlan), ("A place for a field", FieldPlace),
         *((f"`[[table.NAME.step]]` with `{verb}`", step) for verb, step in VERBS.items()),
         ("`[proof]`", model.ProofPlan), ("`[[output]]`", model.OutputPlan),

@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import PlanError, nearest
-from kebrin.plan.model import RangePlan
+from kebrin.plan.choices import RangePlan
 from kebrin.proof import Check
 from kebrin.shape.groups import factor
 from kebrin.sources.tables import read_table
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from kebrin.plan.model import ExpectPlan, RowsPlan
+    from kebrin.plan.choices import ExpectPlan, RowsPlan
     from kebrin.proof import Source
     from kebrin.table import Table
 

@@ -4,45 +4,15 @@ from __future__ import annotations
 
 import codecs
 import posixpath
-import re
-from fnmatch import fnmatchcase
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator, model_validator
+from pydantic import BeforeValidator, Field, field_validator, model_validator
 
+from kebrin.plan.choices import ChoosePlan, ExpectPlan, SheetChoice, Strict, as_list
 from kebrin.plan.steps import DetailStep, LookupStep, Step
 from kebrin.work.places import FieldPlace
 
 OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx", ".ods", ".jsonl", ".sqlite")
-
-
-class _Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
-
-
-class SheetChoice(_Strict):
-    """Which sheets a table is read from: some only, or all except some. Names may hold `*` and `?`.
-
-    `seen` are the sheets that were there when the plan was drafted: what is new since is told.
-    """
-
-    only: tuple[str, ...] = ()
-    but: tuple[str, ...] = Field(default=(), alias="except")
-    seen: tuple[str, ...] = ()
-    hidden: bool = False
-
-    def takes(self, name: str) -> bool:
-        """Whether a sheet of this name is chosen.
-
-        >>> SheetChoice(but=("Cover", "Notes*")).takes("Notes 2")
-        False
-        """
-        chosen = not self.only or any(fnmatchcase(name, pattern) for pattern in self.only)
-        return chosen and not any(fnmatchcase(name, pattern) for pattern in self.but)
-
-
-def _as_list(value: object) -> object:
-    return [value] if isinstance(value, str) else value
 
 
 def _as_choice(value: object) -> object:
@@ -60,7 +30,7 @@ Kind = Literal["text", "number", "date", "moment", "yes and no"]
 Position = Annotated[int, Field(ge=1)]
 
 
-class LayoutPlan(_Strict):
+class LayoutPlan(Strict):
     """What is stated about the layout; whatever is left out is worked out on each sheet.
 
     `starts` is the text of a heading cell or the address of the block's top left cell; `ends` is the text of the first
@@ -88,13 +58,13 @@ class LayoutPlan(_Strict):
     marks: Literal["keep", "leave out"] = "leave out"
     blanks: Literal["keep", "leave out"] | None = None
     totals: tuple[str, ...] = ()
-    not_totals: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
+    not_totals: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
     find_totals: bool = True
     fill: Literal["", "none"] = ""
     turn: bool = False
     within: str = ""
     joined: str = ""
-    leave_out: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
+    leave_out: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
 
     @model_validator(mode="after")
     def _measures_is_a_row(self) -> LayoutPlan:
@@ -103,68 +73,7 @@ class LayoutPlan(_Strict):
         return self
 
 
-class ChoosePlan(_Strict):
-    r"""Which of the files that are named are read.
-
-    `newest = 1` takes the newest only, by the date in its name if `dated` gives a pattern with one group for it
-    ("traffic_(\\d{4}-\\d{2})"), else by its time. `wait` is how many seconds a file that is not there yet, or still arriving,
-    is waited for.
-    """
-
-    newest: Annotated[int, Field(ge=0)] = 0
-    dated: str = ""
-    wait: Annotated[float, Field(ge=0)] = 0.0
-
-    @field_validator("dated")
-    @classmethod
-    def _one_group(cls, value: str) -> str:
-        try:
-            groups = re.compile(value).groups
-        except re.error as error:
-            raise ValueError(f"the pattern {value!r} can't be read: {error}") from None
-        if groups > 1:
-            raise ValueError(f"the pattern {value!r} has {groups} groups; it must have one, or none")
-        return value
-
-
-class RowsPlan(_Strict):
-    """How many rows are expected: at least, at most, exactly, or within a share of those of the last run (0.2 is a fifth)."""
-
-    at_least: int | None = None
-    at_most: int | None = None
-    exactly: int | None = None
-    within: Annotated[float, Field(gt=0)] | None = None
-
-
-class RangePlan(_Strict):
-    """The smallest and the largest value that is expected, either may be left out."""
-
-    smallest: float | None = None
-    largest: float | None = None
-
-
-class ExpectPlan(_Strict):
-    """What is expected of a finished table; each is a check in its proof, which does not hold if one fails.
-
-    `columns` are all its columns, in any order. `key` names columns that no two rows share the values of. `values` gives a list
-    of the values that a column may hold, or the smallest and largest; `every` lists those that must all be there; `no_gaps` names
-    columns of dates or periods in which none is missing between the first and the last. `sums` gives the sum of a measure, as a
-    number or as "FILE, COLUMN" for the sum of a column of another table. `files` and `sheets` are those that must be there, names
-    may hold `*`.
-    """
-
-    columns: tuple[str, ...] = ()
-    rows: RowsPlan | None = None
-    key: tuple[str, ...] = ()
-    values: dict[str, tuple[str, ...] | RangePlan] = {}
-    every: dict[str, tuple[str, ...]] = {}
-    no_gaps: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
-    sums: dict[str, float | str] = {}
-    files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
-    sheets: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
-
-
-class TablePlan(_Strict):
+class TablePlan(Strict):
     """One tidy table: the files and sheets it comes from, their layout, and the fields stamped on its rows.
 
     With `from` it is made of other tables of the plan instead, stacked by the names of their columns if there are several:
@@ -184,11 +93,11 @@ class TablePlan(_Strict):
     sheets may lack. `expect` says what the finished table must be like.
     """
 
-    files: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
-    made_of: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = Field(
+    files: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
+    made_of: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = Field(
         default=(), alias="from"
     )
-    same: dict[str, Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])]] = {}
+    same: dict[str, Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])]] = {}
     origin: str = ""
     sheets: Annotated[
         SheetChoice, BeforeValidator(_as_choice, json_schema_input_type=str | list[str] | SheetChoice)
@@ -196,11 +105,11 @@ class TablePlan(_Strict):
     choose: ChoosePlan = ChoosePlan()
     stored: Literal["", "blank"] = ""
     misfits: Literal["stop", "set aside"] = "stop"
-    optional: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
+    optional: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
     layout: LayoutPlan = LayoutPlan()
     fields: dict[str, str] = {}
     labels: dict[str, tuple[str, ...]] = {}
-    shorten: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
+    shorten: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
     step: tuple[Step, ...] = ()
     kinds: dict[str, Kind] = {}
     columns: Annotated[
@@ -248,7 +157,7 @@ class TablePlan(_Strict):
         return self
 
 
-class ProofPlan(_Strict):
+class ProofPlan(Strict):
     """What must hold: whether stated totals must tie, and the largest difference that still does.
 
     `repeats` says whether rows of a crosstab may bear the same labels. `leave_open` lists words of questions that a person
@@ -258,10 +167,10 @@ class ProofPlan(_Strict):
     totals: Literal["must tie", "report"] = "must tie"
     tolerance: Annotated[float, Field(ge=0)] | None = None
     repeats: Literal["refuse", "expected"] = "refuse"
-    leave_open: Annotated[tuple[str, ...], BeforeValidator(_as_list, json_schema_input_type=str | list[str])] = ()
+    leave_open: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
 
 
-class OutputPlan(_Strict):
+class OutputPlan(Strict):
     """One file to write: the table, and a name that ends in .csv, .parquet, .xlsx, .ods, .jsonl or .sqlite; or a database.
 
     Outputs with one name that ends in .xlsx or .ods are sheets of one workbook, in the plan's order, each named by `sheet` or as
@@ -358,7 +267,7 @@ class OutputPlan(_Strict):
         return self
 
 
-class PlanModel(_Strict):
+class PlanModel(Strict):
     """A whole plan."""
 
     kebrin: Literal[1]

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Any
 from kebrin.cells import Report
 from kebrin.errors import Place, PlanError, SourceError
 from kebrin.sources import files
-from kebrin.sources.printed import Field, Placed, grid
+from kebrin.sources.aligned import Field, Placed
+from kebrin.sources.printed import grid
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Sequence

@@ -1,0 +1,102 @@
+"""What a plan may say of its inputs and of what must be so: sheets, files, expectations."""
+
+from __future__ import annotations
+
+import re
+from fnmatch import fnmatchcase
+from typing import Annotated
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator
+
+
+class Strict(BaseModel):
+    """A part of a plan: unknown keys are refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+def as_list(value: object) -> object:
+    """A single text as a list of one."""
+    return [value] if isinstance(value, str) else value
+
+
+class SheetChoice(Strict):
+    """Which sheets a table is read from: some only, or all except some. Names may hold `*` and `?`.
+
+    `seen` are the sheets that were there when the plan was drafted: what is new since is told.
+    """
+
+    only: tuple[str, ...] = ()
+    but: tuple[str, ...] = Field(default=(), alias="except")
+    seen: tuple[str, ...] = ()
+    hidden: bool = False
+
+    def takes(self, name: str) -> bool:
+        """Whether a sheet of this name is chosen.
+
+        >>> SheetChoice(but=("Cover", "Notes*")).takes("Notes 2")
+        False
+        """
+        chosen = not self.only or any(fnmatchcase(name, pattern) for pattern in self.only)
+        return chosen and not any(fnmatchcase(name, pattern) for pattern in self.but)
+
+
+class ChoosePlan(Strict):
+    r"""Which of the files that are named are read.
+
+    `newest = 1` takes the newest only, by the date in its name if `dated` gives a pattern with one group for it
+    ("traffic_(\\d{4}-\\d{2})"), else by its time. `wait` is how many seconds a file that is not there yet, or still arriving,
+    is waited for.
+    """
+
+    newest: Annotated[int, Field(ge=0)] = 0
+    dated: str = ""
+    wait: Annotated[float, Field(ge=0)] = 0.0
+
+    @field_validator("dated")
+    @classmethod
+    def _one_group(cls, value: str) -> str:
+        try:
+            groups = re.compile(value).groups
+        except re.error as error:
+            raise ValueError(f"the pattern {value!r} can't be read: {error}") from None
+        if groups > 1:
+            raise ValueError(f"the pattern {value!r} has {groups} groups; it must have one, or none")
+        return value
+
+
+class RowsPlan(Strict):
+    """How many rows are expected: at least, at most, exactly, or within a share of those of the last run (0.2 is a fifth)."""
+
+    at_least: int | None = None
+    at_most: int | None = None
+    exactly: int | None = None
+    within: Annotated[float, Field(gt=0)] | None = None
+
+
+class RangePlan(Strict):
+    """The smallest and the largest value that is expected, either may be left out."""
+
+    smallest: float | None = None
+    largest: float | None = None
+
+
+class ExpectPlan(Strict):
+    """What is expected of a finished table; each is a check in its proof, which does not hold if one fails.
+
+    `columns` are all its columns, in any order. `key` names columns that no two rows share the values of. `values` gives a list
+    of the values that a column may hold, or the smallest and largest; `every` lists those that must all be there; `no_gaps` names
+    columns of dates or periods in which none is missing between the first and the last. `sums` gives the sum of a measure, as a
+    number or as "FILE, COLUMN" for the sum of a column of another table. `files` and `sheets` are those that must be there, names
+    may hold `*`.
+    """
+
+    columns: tuple[str, ...] = ()
+    rows: RowsPlan | None = None
+    key: tuple[str, ...] = ()
+    values: dict[str, tuple[str, ...] | RangePlan] = {}
+    every: dict[str, tuple[str, ...]] = {}
+    no_gaps: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
+    sums: dict[str, float | str] = {}
+    files: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
+    sheets: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()

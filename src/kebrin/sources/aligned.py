@@ -1,0 +1,314 @@
+"""Columns by alignment: where runs of text stand under one another, in letters of a line or in points of a page.
+
+Figures stand flush right, words flush left; headings stand over one column, or in the middle over several.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import pairwise
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.grammar.periods import period_name
+from kebrin.grammar.reading import Look, read_text
+from kebrin.grammar.words import total_word
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+_FIGURES = frozenset({Look.NUMBER, Look.MARKED, Look.FIGURE, Look.MISSING})
+# Of the lines of figures so many at most may reach over a gap between columns, and one of many.
+_OVER, _MANY = 0.02, 12
+# Headings over several columns may be off their middle by so much of a column.
+_OFF, _OFF_EVENLY, _MOST_COLUMNS = 0.35, 0.5, 60
+# Columns at the end without such a heading, and how much better the middles must fit then.
+_WITHOUT, _BETTER = 2, 0.5
+# Places in points of a page differ by a little where those in letters do not.
+_POINTS = 3
+
+
+@lru_cache(maxsize=1 << 17)
+def _reads_as_figure(text: str) -> bool:
+    return read_text(text).look in _FIGURES
+
+
+@dataclass(frozen=True)
+class Field:
+    """A run of text without a gap in one line: where it begins and ends."""
+
+    left: int
+    right: int
+    text: str
+
+    @property
+    def is_figure(self) -> bool:
+        """Whether it reads as a number or a mark for none."""
+        return _reads_as_figure(self.text)
+
+
+@dataclass(frozen=True)
+class Placed:
+    """One line with its runs of text by place: in letters, or in points of a page (`parted` if no run can be parted further)."""
+
+    number: int
+    text: str
+    fields: tuple[Field, ...]
+    parted: bool = False
+
+
+def is_body(fields: Sequence[Field]) -> bool:
+    """Whether a line has a figure behind its first run of text that is no year or period."""
+    return any(one.is_figure and not period_name([one.text]) for one in fields[1:])
+
+
+@dataclass(frozen=True)
+class Row:
+    """One row of the grid: its cells, and which of them reach over several columns."""
+
+    cells: list[str]
+    spans: list[tuple[int, int]]
+
+
+@dataclass(frozen=True)
+class Columns:
+    """The columns of a report: where each begins and ends, and which hold figures.
+
+    Figures stand flush right, so the room of a column of figures begins where the one before it ends.
+    """
+
+    places: tuple[tuple[int, int], ...]
+    figures: tuple[int, ...]
+    near: int
+
+    def __len__(self) -> int:
+        return len(self.places)
+
+    @classmethod
+    def of(cls, lines: Sequence[Sequence[Field]], near: int) -> Columns:
+        """The columns that the lines of figures share; where there are none, those of all lines with several runs of text."""
+        body = [fields for fields in lines if is_body(fields) and not total_word(fields[0].text)]
+        if len(body) < 2:
+            body = [fields for fields in lines if is_body(fields)]
+        if len(body) < 2:
+            body = [fields for fields in lines if len(fields) > 1]
+        places = tuple(_merged(_used(body), body, near))
+        counts = [[0, 0] for _ in places]
+        for fields in body:
+            for one in fields:
+                for at, (left, right) in enumerate(places):
+                    if one.left < right and one.right > left:
+                        counts[at][one.is_figure] += 1
+        figures = tuple(at for at, (words, numbers) in enumerate(counts) if numbers > words)
+        return cls(places, figures, near)
+
+    def row(self, line: Placed) -> Row:
+        """A line of the body as cells."""
+        cells = [""] * max(len(self), 1)
+        parts = list(self._parts(line))
+        if len(line.fields) == 1 and not line.fields[0].is_figure and self._aligned(line.fields[0]) is None:
+            cells[0] = line.fields[0].text  # it stands over or in the middle of all columns: it heads what follows
+            return Row(cells, [(0, len(cells) - 1)] if len(cells) > 1 else [])
+        for one in parts:
+            over = self._over(one)
+            at = (over[-1] if one.is_figure else over[0]) if over else self._nearest(one)
+            cells[at] = f"{cells[at]} {one.text}" if cells[at] else self._set_in(one, at)
+        return Row(cells, [])
+
+    def _set_in(self, one: Field, at: int) -> str:
+        """A label as it is set in from where its column begins: that says how deep it stands."""
+        if one.is_figure or at in self.figures or not self.places:
+            return one.text
+        letters = (one.right - one.left) / max(len(one.text), 1)
+        return " " * max(round((one.left - self.places[at][0]) / max(letters, 1.0)), 0) + one.text
+
+    def heading(self, line: Placed) -> Row:
+        """A line above the figures as cells: titles, headings over one column each, and those in the middle over several."""
+        cells = [""] * max(len(self), 1)
+        parts = list(self._parts(line))
+        if not parts:
+            return Row(cells, [])
+        edge = self._room(self.figures[0])[0] if self.figures else max(right for _, right in self.places or [(0, 0)])
+        if len(line.fields) == 1 and self._over_all(line.fields[0], edge):
+            cells[0] = line.fields[0].text
+            return Row(cells, [(0, len(cells) - 1)] if len(cells) > 1 else [])
+        ahead = self.places[: self.figures[0]] if self.figures else self.places
+        left = [
+            one for one in parts
+            if one.right <= edge + self.near or any(one.left < right and one.right > start for start, right in ahead)
+        ]  # fmt: skip
+        right = parts[len(left) :]
+        for one in left:
+            over = self._over(one)
+            at = over[0] if over else self._nearest(one)
+            cells[at] = f"{cells[at]} {one.text}".strip()
+        placed = self._headed(right) if right else []
+        if placed is None:  # a title, or what else is laid out by no columns
+            if not any(cells):
+                return Row([" ".join(one.text for one in parts), *[""] * (len(cells) - 1)], [])
+            placed = [(at, at) for one in right for at in [(self._over(one) or [self._nearest(one)])[0]]]
+        spans = []
+        for one, (first, last) in zip(right, placed, strict=True):
+            cells[first] = f"{cells[first]} {one.text.strip('-=<> ')}".strip()
+            spans += [(first, last)] if last > first else []
+        return Row(cells, spans)
+
+    def _over_all(self, one: Field, edge: float) -> bool:
+        """Whether a run of text stands in the middle of all columns rather than of those of figures."""
+        if not self.places or not self.figures or one.right <= edge:
+            return False
+        middle, end = (one.left + one.right) / 2, self.places[-1][1]
+        whole, inner = (self.places[0][0] + end) / 2, (edge + end) / 2
+        return abs(middle - whole) < abs(middle - inner) and abs(middle - whole) <= _OFF * (end - edge) / len(
+            self.figures
+        )
+
+    def _headed(self, parts: Sequence[Field]) -> list[tuple[int, int]] | None:
+        """The columns that headings stand over, first and last of each; None if they stand over none."""
+        own = list(self.figures)
+        # Words behind the figures have a column of their own too.
+        own += [at for at in range(len(self)) if own and at > own[-1]]
+        if not own or len(parts) > len(own):
+            return None
+        if len(parts) == len(own):
+            return [(at, at) for at in own]
+        aligned = [self._aligned(one) for one in parts]
+        if None not in aligned and len(set(aligned)) == len(aligned):
+            return [(at, at) for at in aligned if at is not None]
+        return self._in_the_middle(parts, own)
+
+    def _aligned(self, one: Field) -> int | None:
+        """The column that a run of text ends or begins with, to the letter."""
+        slack = 0 if self.near < _POINTS else 1
+        for at, (left, right) in enumerate(self.places):
+            if abs(one.right - right) <= slack if at in self.figures else abs(one.left - left) <= slack:
+                return at
+        return None
+
+    def _in_the_middle(self, parts: Sequence[Field], own: Sequence[int]) -> list[tuple[int, int]] | None:
+        """The columns parted among headings so that the middles differ least; columns at the end may have none (a total's)."""
+        best: tuple[float, list[tuple[int, int]]] | None = None
+        pitch = max((self.places[own[-1]][1] - self._room(own[0])[0]) / len(own), 1.0)
+        even = [
+            one
+            for gone in range(min(_WITHOUT, len(own) - len(parts)) + 1)
+            for one in self._evenly(parts, own[: len(own) - gone])
+        ]
+        if even and min(even)[0] <= _OFF_EVENLY * pitch * len(parts):
+            return min(even)[1]
+        for gone in range(min(_WITHOUT, len(own) - len(parts)) + 1):
+            rooms = [self._room(at) for at in own[: len(own) - gone]]
+            found = _parted(parts, rooms)
+            if found is not None and (best is None or found[0] < _BETTER * best[0]):
+                best = (found[0], [(own[first], own[last]) for first, last in found[1]])
+        return None if best is None or best[0] > _OFF * pitch * len(parts) else best[1]
+
+    def _evenly(self, parts: Sequence[Field], own: Sequence[int]) -> list[tuple[float, list[tuple[int, int]]]]:
+        """As many columns to each heading, and how far the middles are off; nothing where they can't be parted so."""
+        size, rest = divmod(len(own), len(parts))
+        if rest:
+            return []
+        groups = [(own[at * size], own[at * size + size - 1]) for at in range(len(parts))]
+        off = sum(
+            abs((self._room(first)[0] + self._room(last)[1]) / 2 - (one.left + one.right) / 2)
+            for one, (first, last) in zip(parts, groups, strict=True)
+        )
+        return [(off, groups)]
+
+    def _room(self, at: int) -> tuple[float, float]:
+        """Where a column's room begins and ends."""
+        left, right = self.places[at]
+        if at not in self.figures:
+            return left, self.places[at + 1][0] if at + 1 < len(self) else right
+        before = self.places[at - 1] if at else (0, 0)
+        if at - 1 in self.figures:
+            return before[1], right
+        widths = [self.places[two][1] - self.places[one][1] for one, two in pairwise(self.figures) if two == one + 1]
+        return max(before[1], right - sorted(widths)[len(widths) // 2]) if widths else left, right
+
+    def _parts(self, line: Placed) -> Iterable[Field]:
+        if line.parted:
+            return line.fields
+        return [part for one in line.fields for part in _parts(one, self.places)]
+
+    def _over(self, one: Field) -> list[int]:
+        return [at for at, (left, right) in enumerate(self.places) if one.left < right and one.right > left]
+
+    def _nearest(self, one: Field) -> int:
+        """The column nearest to a run of text: by its right end or its left, whichever is nearer."""
+        gaps = [min(abs(one.right - right), abs(one.left - left)) for left, right in self.places]
+        return gaps.index(min(gaps)) if gaps else 0
+
+
+def _used(lines: Sequence[Sequence[Field]]) -> list[tuple[int, int]]:
+    """Where nearly all lines leave gaps, and what stands between these."""
+    width = max((one.right for fields in lines for one in fields), default=0)
+    used = np.zeros(width + 1, np.int64)
+    for fields in lines:
+        for one in fields:
+            used[one.left : one.right] += 1
+    blank = used <= _OVER * len(lines) + (len(lines) >= _MANY)
+    columns: list[tuple[int, int]] = []
+    at = 0
+    while at < width:
+        end = at
+        while end < width and not blank[end]:
+            end += 1
+        if end > at:
+            columns.append((at, end))
+        at = end + 1
+    return columns
+
+
+def _merged(columns: list[tuple[int, int]], lines: Sequence[Sequence[Field]], near: int) -> list[tuple[int, int]]:
+    """Columns hardly apart are one, unless figures end in the first: "Lane 37" is a label, and no two columns."""
+    found: list[tuple[int, int]] = []
+    for left, right in columns:
+        if found and left - found[-1][1] < near:
+            ends = [one for fields in lines for one in fields if one.right == found[-1][1]]
+            if not ends or sum(one.is_figure for one in ends) * 2 < len(ends):
+                found[-1] = (found[-1][0], right)
+                continue
+        found.append((left, right))
+    return found
+
+
+def _parted(parts: Sequence[Field], rooms: Sequence[tuple[float, float]]) -> tuple[float, list[tuple[int, int]]] | None:
+    """The columns in consecutive groups, one for each part, whose middles differ least from those of the parts."""
+    count, many = len(parts), len(rooms)
+    if many < count or many > _MOST_COLUMNS:
+        return None
+    costs: list[dict[int, tuple[float, int]]] = [{0: (0.0, 0)}]
+    for one in parts:
+        middle = (one.left + one.right) / 2
+        now: dict[int, tuple[float, int]] = {}
+        for start, (cost, _) in costs[-1].items():
+            for stop in range(start + 1, many + 1):
+                off = abs((rooms[start][0] + rooms[stop - 1][1]) / 2 - middle)
+                if stop not in now or cost + off < now[stop][0]:
+                    now[stop] = (cost + off, start)
+        costs.append(now)
+    if many not in costs[-1]:
+        return None
+    groups: list[tuple[int, int]] = []
+    stop = many
+    for at in range(count, 0, -1):
+        start = costs[at][stop][1]
+        groups.append((start, stop - 1))
+        stop = start
+    return costs[-1][many][0], groups[::-1]
+
+
+def _parts(one: Field, columns: Sequence[tuple[int, int]]) -> Iterable[Field]:
+    """A run of text that reaches over a gap between columns, parted there if it has a blank all along it."""
+    start = one.left
+    for (_, right), (left, _) in pairwise(columns):
+        if not start < right < one.right or not left < one.right:
+            continue
+        gap = one.text[right - one.left : left - one.left]
+        if gap and not gap.strip():
+            yield Field(start, right, one.text[start - one.left : right - one.left].strip())
+            start = left
+    yield Field(start, one.right, one.text[start - one.left :].strip())
