@@ -47,7 +47,12 @@ def reference_text() -> str:
         "Made from the model by `scripts/make_reference.py`; a test holds the two together.",
     ]
     for title, part in (
-        ("The plan", model.PlanModel), ("`[table.NAME]`", model.TablePlan), ("`sheets`", choices.SheetChoice), ("`choose`", choices.ChoosePlan), ("`expect`", choices.ExpectPlan),
+        ("The plan", model.PlanModel),
+        ("`[table.NAME]`", model.TablePlan),
+        ("`sheets`", choices.SheetChoice),
+        ("`choose`", choices.ChoosePlan),
+        ("`text`", choices.TextPlan),
+        ("`expect`", choices.ExpectPlan),
         ("`rows` of expect", choices.RowsPlan), ("A range of values", choices.RangePlan),
         ("`[table.NAME.layout]`", model.LayoutPlan), ("A place for a field", FieldPlace),
         *((f"`[[table.NAME.step]]` with `{verb}`", step) for verb, step in VERBS.items()),

@@ -134,6 +134,28 @@ def test_delimited_text_stays_delimited() -> None:
     assert delimiter("Berth,Fee\nNorth 1,204\nNorth 2,904\n") == ","
 
 
+@pytest.mark.parametrize(("mark", "stated"), [("^", ""), ("~", ""), ("#", '"#"')])
+def test_rare_delimiters_are_found_or_stated(mark: str, stated: str, tmp_path: Path) -> None:
+    lines = ["Sailing", "N1", "N2", "N3"], ["Ship", "Gull", "Tern", "Skua"], ["Cars", "12", "7", "9"]
+    written(tmp_path / "x.dat", "".join(mark.join(line) + "\n" for line in zip(*lines, strict=True)))
+    text = f"text = {{ delimiter = {stated} }}" if stated else ""
+    written(
+        tmp_path / "p.toml",
+        f'kebrin = 1\n[table.t]\nfiles = "x.dat"\n{text}\n[[output]]\ntable = "t"\nfile = "o.csv"\n',
+    )
+    assert rows(kb.load_plan(tmp_path / "p.toml").run())[0] == ["N1", "Gull", 12.0]
+
+
+def test_a_stated_encoding_beats_a_found_one_and_is_held_to(tmp_path: Path) -> None:
+    plan = 'kebrin = 1\n[table.t]\nfiles = "x.csv"\ntext = {{ encoding = "{}" }}\n[[output]]\ntable = "t"\nfile = "o.csv"\n'
+    (tmp_path / "x.csv").write_bytes("Gäste;Boote\nÄste;4\nÖre;5\nÜrd;6\n".encode("cp850"))
+    written(tmp_path / "p.toml", plan.format("cp850"))
+    assert rows(kb.load_plan(tmp_path / "p.toml").run())[0][0] == "Äste"
+    written(tmp_path / "p.toml", plan.format("utf-8"))
+    with pytest.raises(kb.SourceError, match="line 1: the text is cut or damaged: it is said to be UTF-8"):
+        kb.load_plan(tmp_path / "p.toml").run()
+
+
 # --- pages --------------------------------------------------------------------------------------------------------
 
 

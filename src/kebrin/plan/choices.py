@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import re
 from fnmatch import fnmatchcase
 from typing import Annotated
@@ -63,6 +64,41 @@ class ChoosePlan(Strict):
         if groups > 1:
             raise ValueError(f"the pattern {value!r} has {groups} groups; it must have one, or none")
         return value
+
+
+class TextPlan(Strict):
+    """What a text file is, where it can't be seen: its delimiter and its encoding.
+
+    The delimiter is a sign, or "none" if the file is laid out by blanks.
+    """
+
+    delimiter: str = ""
+    encoding: str = ""
+
+    @field_validator("delimiter")
+    @classmethod
+    def _one_sign(cls, value: str) -> str:
+        if len(value) > 1 and value != "none":
+            raise ValueError(f"{value!r} is no delimiter; it is one sign, or 'none'")
+        return value
+
+    @field_validator("encoding")
+    @classmethod
+    def _known_encoding(cls, value: str) -> str:
+        return known_encoding(value)
+
+
+def known_encoding(value: str) -> str:
+    """An encoding that there is.
+
+    Raises:
+        ValueError: there is none of that name.
+    """
+    try:
+        codecs.lookup(value or "utf-8")
+    except LookupError:
+        raise ValueError(f"no encoding is called {value!r}") from None
+    return value
 
 
 class RowsPlan(Strict):

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import codecs
 import posixpath
 from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from kebrin.plan.choices import ChoosePlan, ExpectPlan, SheetChoice, Strict, as_list
+from kebrin.plan.choices import ChoosePlan, ExpectPlan, SheetChoice, Strict, TextPlan, as_list, known_encoding
 from kebrin.plan.steps import DetailStep, LookupStep, Step
 from kebrin.work.places import FieldPlace
 
@@ -88,9 +87,10 @@ class TablePlan(Strict):
     where a heading changes every day. All are written if it is left out. `stored = "blank"` takes formulas without a stored
     result as empty, where no other formula of their sheet has one.
 
-    `choose` says which of several files are read. `misfits` says what becomes of a sheet that is not as the plan states it or has
-    other columns than most: the run stops, or the sheet is set aside and the proof says so. `optional` names columns that some
-    sheets may lack. `expect` says what the finished table must be like.
+    `choose` says which of several files are read, `text` what a text file is where that can't be seen. `misfits` says what
+    becomes of a sheet that is not as the plan states it or has other columns than most: the run stops, or the sheet is set
+    aside and the proof says so. `optional` names columns that some sheets may lack. `expect` says what the finished table
+    must be like.
     """
 
     files: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
@@ -103,6 +103,7 @@ class TablePlan(Strict):
         SheetChoice, BeforeValidator(_as_choice, json_schema_input_type=str | list[str] | SheetChoice)
     ] = SheetChoice()
     choose: ChoosePlan = ChoosePlan()
+    text: TextPlan = TextPlan()
     stored: Literal["", "blank"] = ""
     misfits: Literal["stop", "set aside"] = "stop"
     optional: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
@@ -227,11 +228,7 @@ class OutputPlan(Strict):
     @field_validator("encoding")
     @classmethod
     def _known_encoding(cls, value: str) -> str:
-        try:
-            codecs.lookup(value)
-        except LookupError:
-            raise ValueError(f"no encoding is called {value!r}") from None
-        return value
+        return known_encoding(value)
 
     @model_validator(mode="after")
     def _fits_together(self) -> OutputPlan:

@@ -25,20 +25,23 @@ _NOUNS = {"workbook": "a workbook", "text": "plain text", "document": "a spreads
           "old workbook": "an older workbook", "binary workbook": "a binary workbook"}  # fmt: skip
 
 
-def read(path: str | Path, *, opened: Workbook | None = None, stored: str = "") -> Report:
+def read(
+    path: str | Path, *, opened: Workbook | None = None, stored: str = "", text: tuple[str, str] = ("", "")
+) -> Report:
     """Read a report by what it is, whatever its ending: a workbook, a spreadsheet document, a page, delimited or laid out text.
 
     Args:
         path: the file.
         opened: the same file, if it was opened ahead.
         stored: 'blank' if formulas without a stored result are empty.
+        text: the delimiter and the encoding of a text, as far as they are stated.
 
     Raises:
         SourceError: it is nothing that is read, or is damaged.
     """
     path = Path(path)
     kind = "workbook" if opened is not None else files.kind_of(path)
-    report = _read(path, kind, opened, stored)
+    report = _text(path, text) if kind == "text" else _read(path, kind, opened, stored)
     named = _KINDS.get(path.suffix.lower(), kind)
     if named == kind:
         return report
@@ -47,16 +50,18 @@ def read(path: str | Path, *, opened: Workbook | None = None, stored: str = "") 
     )
 
 
+def _text(path: Path, stated: tuple[str, str]) -> Report:
+    from kebrin.sources import delimited
+
+    return delimited.read(path, delimited.Stated(*stated))
+
+
 def _read(path: Path, kind: str, opened: Workbook | None, stored: str) -> Report:
     """The report in a file of one kind."""
     if kind == "workbook":
         from kebrin.sources import xlsx
 
         return xlsx.read(path, opened=opened, stored=stored)
-    if kind == "text":
-        from kebrin.sources import delimited
-
-        return delimited.read(path)
     if kind == "document":
         from kebrin.sources import opendocument
 

@@ -6,6 +6,7 @@ import csv
 import io
 import re
 from collections import Counter
+from dataclasses import dataclass
 from itertools import islice
 from typing import TYPE_CHECKING
 
@@ -21,19 +22,33 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 # A file with one of the first in most lines is parted by it: its commas are decimal commas or belong to texts.
-_DELIMITERS = ("\t", ";", "|", ",")
+_DELIMITERS = ("\t", ";", "|", "^", "~", ",")
 _OLDER = ("cp1252", "cp1250", "cp1251", "mac_roman", "cp437")
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 csv.field_size_limit(1 << 24)
 _LINES = 500
+#: A stated delimiter that says that there is none.
+NONE = "none"
 _HEAD = 1 << 17
 # Of all its places so many must be between thousands for a comma to part no cells.
 _MOSTLY = 0.8
 _GROUPED = re.compile(r"(?<=\d),(?=\d{3}(?!\d))")
 
 
-def read(path: Path) -> Report:
-    """Read a delimited text file; the sheet bears the file's name without its ending.
+@dataclass(frozen=True)
+class Stated:
+    """What a person says of a text file: its delimiter ('none' for text laid out by blanks) and its encoding; '' finds them."""
+
+    delimiter: str = ""
+    encoding: str = ""
+
+
+def read(path: Path, stated: Stated | None = None) -> Report:
+    """Read a text file, delimited or laid out by blanks; the sheet bears the file's name without its ending.
+
+    Args:
+        path: the file.
+        stated: what a person says of it; the rest is found.
 
     Raises:
         SourceError: the file is missing, empty, or no text.
@@ -48,19 +63,23 @@ def read(path: Path) -> Report:
             do="Name it by what it is",
         )
     fixed = files.Fixed.of(path)
+    stated = stated or Stated()
+    found = (lambda _: stated.delimiter) if stated.delimiter else delimiter
+    plain = stated.delimiter != NONE and stated.encoding.lower().replace("-", "") in {"", "utf8"}
     return Report(
-        str(path), (path.stem,), lambda name: _sheet(fixed, name), {}, lambda: fixed.digest,
-        open_long=lambda: open_long(fixed, path.stem, delimiter),
+        str(path), (path.stem,), lambda name: _sheet(fixed, name, stated), {}, lambda: fixed.digest,
+        open_long=(lambda: open_long(fixed, path.stem, found)) if plain else None,
     )  # fmt: skip
 
 
-def _sheet(fixed: files.Fixed, name: str) -> Sheet:
+def _sheet(fixed: files.Fixed, name: str, stated: Stated) -> Sheet:
     path = fixed.path
     content = path.read_bytes()
     fixed.check()
-    text = decode(content, Place(str(path)))
-    mark = delimiter(text)
-    if not mark:
+    where = Place(str(path))
+    text = _strictly(content, stated.encoding, where) if stated.encoding else decode(content, where)
+    mark = stated.delimiter or delimiter(text)
+    if mark in {"", NONE}:
         return lay_out(text, name, str(path)).sheet
     rows = _rows(text, mark, Place(str(path)))
     width = max(map(len, rows), default=0)
@@ -115,8 +134,8 @@ def _strictly(content: bytes, encoding: str, where: Place) -> str:
         line = content[: error.start].count(b"\n") + 1
         raise SourceError(
             "the text is cut or damaged", Place(where.file, line=line),
-            why=f"its first bytes say {encoding.removesuffix('-sig').upper()}, and byte {error.start:,} is none of that",
-            do="Ask for the file again, or save it as UTF-8",
+            why=f"it is said to be {encoding.removesuffix('-sig').upper()}, and byte {error.start:,} is none of that",
+            do="Ask for the file again, save it as UTF-8, or correct the encoding in the plan",
         ) from None  # fmt: skip
 
 
