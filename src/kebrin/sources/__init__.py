@@ -41,6 +41,10 @@ def read(
     """
     path = Path(path)
     kind = "workbook" if opened is not None else files.kind_of(path)
+    if kind in {"gzip archive", "zip archive"}:
+        from kebrin.sources import packed
+
+        return packed.read(path, kind, lambda inside: read(inside, stored=stored, text=text))
     report = _text(path, text) if kind == "text" else _read(path, kind, opened, stored)
     named = _KINDS.get(path.suffix.lower(), kind)
     if named == kind:

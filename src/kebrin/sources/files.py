@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm"})
 TEXT_ENDINGS = frozenset({".csv", ".tsv", ".txt"})
-OTHER_ENDINGS = frozenset({".ods", ".fods", ".html", ".htm", ".xls", ".xlsb", ".pdf", ".prn", ".lst", ".dat"})
+OTHER_ENDINGS = frozenset({".ods", ".fods", ".html", ".htm", ".xls", ".xlsb", ".pdf", ".prn", ".lst", ".dat", ".gz"})
 #: Endings of reports: what is in a folder is read if it bears one of them. A file that is named is read whatever its ending.
 ENDINGS = WORKBOOK_ENDINGS | TEXT_ENDINGS | OTHER_ENDINGS
 
@@ -73,7 +73,10 @@ _PAGE = re.compile(rb"<!doctype html|<html[\s>]|<table[\s>]|<body[\s>]|<meta\s",
 
 
 def kind_of(path: Path) -> str:
-    """What a file is, by its content: 'workbook', 'binary workbook', 'old workbook', 'document', 'page', 'text', or its nature.
+    """What a file is, by its content.
+
+    One of 'workbook', 'binary workbook', 'old workbook', 'document', 'page', 'text', 'gzip archive', 'zip archive', or
+    its nature.
 
     Raises:
         SourceError: the file is missing, a folder, empty, or not readable.
@@ -103,9 +106,12 @@ def _kind_of_package(path: Path) -> str:
         return "workbook"  # what is wrong with it is told by its reader
     if "xl/workbook.bin" in names:
         return "binary workbook"
-    if "content.xml" in names and not any(name.startswith("xl/") for name in names):
+    if any(name.startswith("xl/") or name == "[content_types].xml" for name in names):
+        return "workbook"
+    if "content.xml" in names:
         return "document"
-    return "workbook"
+    # A file that is called a workbook and is none is damaged: that is told by its reader.
+    return "workbook" if path.suffix.lower() in WORKBOOK_ENDINGS else "zip archive"
 
 
 @dataclass(frozen=True)

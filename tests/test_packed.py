@@ -1,0 +1,110 @@
+"""Reports that come packed: gzip, and a zip file with one report inside; bounded, and told clearly where they can't be read."""
+
+from __future__ import annotations
+
+import gzip
+import zipfile
+from typing import TYPE_CHECKING
+
+import pytest
+
+import kebrin as kb
+from kebrin.sources import packed, read
+
+if TYPE_CHECKING:
+    import subprocess
+    from collections.abc import Callable
+    from pathlib import Path
+
+    Kebrin = Callable[..., subprocess.CompletedProcess[str]]
+
+TEXT = "Harbour;Jan;Feb\nSkarrow;1204;1310\nHallan;980;1002\nTotal;2184;2312\n"
+
+
+def zipped(path: Path, members: dict[str, bytes]) -> Path:
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as package:
+        for name, content in members.items():
+            package.writestr(name, content)
+    return path
+
+
+def gzipped(path: Path, content: bytes) -> Path:
+    path.write_bytes(gzip.compress(content))
+    return path
+
+
+@pytest.mark.parametrize("kind", ["gz", "zip", "plain"])
+def test_a_packed_report_gives_the_table_of_the_bare_one(tmp_path: Path, kind: str) -> None:
+    path = tmp_path / {"gz": "fees.csv.gz", "zip": "fees.zip", "plain": "fees.csv"}[kind]
+    if kind == "gz":
+        gzipped(path, TEXT.encode())
+    elif kind == "zip":
+        zipped(path, {"april/fees.csv": TEXT.encode()})
+    else:
+        path.write_text(TEXT)
+    run = kb.tidy(path)
+    (table,) = run.tables.values()
+    assert [list(row.values())[-1] for row in table.data.to_pylist()] == [1204, 1310, 980, 1002]
+    assert run.proof.holds
+    assert {source.file for source in run.proof.sources} == {str(path)}
+    assert read(path).names == ("fees",)
+
+
+def test_a_packed_workbook_is_read_and_said(demo: Path) -> None:
+    tmp_path, traffic = demo, demo / "traffic_2031.xlsx"
+    bare, found = read(traffic), read(gzipped(tmp_path / "traffic.xlsx.gz", traffic.read_bytes()))
+    assert found.names == bare.names
+    assert any("gzip" in one for one in found.said)
+    first = bare.names[0]
+    assert found[first].values.tolist() == bare[first].values.tolist()
+    assert found[first].source == str(tmp_path / "traffic.xlsx.gz")
+
+
+def test_a_folder_may_hold_packed_reports(tmp_path: Path, kebrin: Kebrin) -> None:
+    gzipped(tmp_path / "fees.csv.gz", TEXT.encode())
+    done = kebrin("survey", str(tmp_path))
+    assert done.returncode == 0, done.stderr
+    assert "fees" in done.stdout
+
+
+def cut(folder: Path) -> Path:
+    path = folder / "x.csv.gz"
+    path.write_bytes(gzip.compress(TEXT.encode() * 200)[:-40])
+    return path
+
+
+BAD: list[tuple[Callable[[Path], Path], str]] = [
+    (cut, "cut short or damaged"),
+    (lambda folder: gzipped(folder / "x.gz", b""), "nothing in it"),
+    (lambda folder: gzipped(folder / "x.gz", gzip.compress(b"a;b\n")), "packed more than once"),
+    (lambda folder: zipped(folder / "x.zip", {"a.csv": b"a;b\n", "b.csv": b"a;b\n"}), "2 files.*a.csv, b.csv.*Unpack"),
+    (lambda folder: zipped(folder / "x.zip", {"y.zip": b"PK\x05\x06" + b"\0" * 18}), "packed more than once"),
+    (lambda folder: zipped(folder / "x.zip", {"p.png": b"\x89PNG...."}), "picture"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("make", "said"), BAD)
+def test_what_can_not_be_unpacked_is_told(tmp_path: Path, make: Callable[[Path], Path], said: str) -> None:
+    path = make(tmp_path)
+    with pytest.raises(kb.SourceError, match=said) as told:
+        read(path)
+    assert told.value.where.file == str(path)
+
+
+def test_more_than_the_limit_is_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(packed, "LIMIT", 1000)
+    with pytest.raises(kb.SourceError, match="more than"):
+        read(gzipped(tmp_path / "x.csv.gz", TEXT.encode() * 100))
+    with pytest.raises(kb.SourceError, match="more than"):
+        read(zipped(tmp_path / "x.zip", {"x.csv": TEXT.encode() * 100}))
+
+
+def test_a_locked_zip_is_told(tmp_path: Path) -> None:
+    path = zipped(tmp_path / "x.zip", {"x.csv": TEXT.encode()})
+    content = bytearray(path.read_bytes())
+    content[6] |= 1  # the flag of a locked member, in its own head ...
+    at = content.index(b"PK\x01\x02")
+    content[at + 8] |= 1  # ... and in the list of members
+    path.write_bytes(bytes(content))
+    with pytest.raises(kb.SourceError, match="locked with a password"):
+        read(path)
