@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import zipfile
 from typing import TYPE_CHECKING, Any
 
@@ -289,3 +290,31 @@ def test_a_pdf_of_pictures_is_told(tmp_path: Path) -> None:
     canvas.save()
     with pytest.raises(kb.SourceError, match="holds no text: its pages are pictures"):
         kb.read(tmp_path / "x.pdf")
+
+
+# --- the way back -------------------------------------------------------------------------------------------------
+
+
+def test_trace_points_at_the_letters_of_a_print_report(demo: Path, kebrin: Kebrin) -> None:
+    assert kebrin("tidy", demo / "dues.prn", "-o", "dues.csv").returncode == 0
+    shown = kebrin("trace", "dues.csv", 3, "Dues").stdout.splitlines()
+    (line,) = [one for one in shown if one.strip().startswith("line 10")]
+    mark = shown[shown.index(line) + 1]
+    assert line[mark.index("^") : mark.rindex("^") + 1] == "2,459.24"
+    assert "Fulmar" in line
+
+
+def test_trace_says_the_page_of_a_pdf(demo: Path, kebrin: Kebrin) -> None:
+    assert kebrin("tidy", demo / "tides.pdf", "-o", "tides.csv").returncode == 0
+    found = json.loads(kebrin("trace", "tides.csv", 1, "--json").stdout)
+    assert found["where"] == "page 1"
+    assert found["said"] in found["line"]
+
+
+def test_the_second_of_two_equal_figures_in_a_line_is_the_one_pointed_at(tmp_path: Path, kebrin: Kebrin) -> None:
+    text = "Lane        Q1       Q2\nLane 37     12       12\nLane 31     18       35\nLane 30     19       36\n"
+    written(tmp_path / "x.prn", text)
+    assert kebrin("tidy", "x.prn", "-o", "x.csv").returncode == 0
+    shown = kebrin("trace", "x.csv", 2).stdout.splitlines()
+    (line,) = [one for one in shown if one.strip().startswith("line 2")]
+    assert shown[shown.index(line) + 1].index("^") == line.rindex("12")

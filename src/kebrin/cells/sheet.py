@@ -54,6 +54,7 @@ class Sheet:
         hints: what is known of the texts from elsewhere (a stated decimal sign, the file's delimiter).
         is_turned: whether rows stand for the file's columns.
         emptied: addresses of formulas without a stored result that are taken as empty.
+        spots: of a file that has no cells of its own (text laid out by blanks, a PDF): where each row is, and its text.
 
     >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
     >>> sheet.shape, sheet.at(1, 1), Kind(sheet.kinds[1, 1]).word
@@ -72,6 +73,7 @@ class Sheet:
     hints: Hints = Hints()  # noqa: RUF009 - it is frozen
     is_turned: bool = False
     emptied: tuple[str, ...] = ()
+    spots: tuple[tuple[str, str], ...] = ()
 
     @classmethod
     def of(cls, rows: Iterable[Iterable[Any]], *, name: str = "Sheet", merges: Iterable[Area] = ()) -> Self:

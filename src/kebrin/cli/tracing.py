@@ -14,6 +14,9 @@ from kebrin.deliver import tracing
 if TYPE_CHECKING:
     from pathlib import Path
 
+# So many letters of a line are shown, and so many of them behind the value.
+_SHOWN, _BEHIND = 64, 8
+
 
 def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
     """Show the source cell behind an output value."""
@@ -24,7 +27,7 @@ def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
         print(json.dumps({
             "output": found.output, "row": found.row, "column": found.column, "record": record, "file": origin.file,
             "sheet": origin.sheet, "cell": origin.cell, "said": None if found.said is None else str(found.said),
-            "kind": found.kind, "source changed": found.source_changed,
+            "kind": found.kind, "where": found.spot[0], "line": found.spot[1], "source changed": found.source_changed,
         }, ensure_ascii=False))  # fmt: skip
     else:
         out = show.console()
@@ -42,6 +45,7 @@ def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
                 ("sheet", origin.sheet),
                 ("cell", origin.cell),
                 ("holds", f"{said} ({found.kind})"),
+                *_pointed(found),
             ],
         )
     if found.source_changed:
@@ -50,3 +54,15 @@ def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
             file=sys.stderr,
         )
     return Exit.DONE
+
+
+def _pointed(found: tracing.Trace) -> list[tuple[str, str]]:
+    """The line of a text that a value stands in, as much as fits, and a mark below the value."""
+    where, line = found.spot
+    if not where:
+        return []
+    first = max(found.begins + len(as_label(found.said)) + _BEHIND - _SHOWN, 0) if found.begins >= 0 else 0
+    shown = [(where, line[first : first + _SHOWN].rstrip())]
+    if found.begins < 0:
+        return shown
+    return [*shown, ("", " " * (found.begins - first) + "^" * len(as_label(found.said)))]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import re
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
 
+    from kebrin.cells import Sheet
     from kebrin.table import CellOrigin
 
 
@@ -30,7 +32,8 @@ class Trace:
     """An output value and the cell behind it.
 
     `row` counts the table's rows from 1, heading not counted. `record` is the output's row; `said` is what the cell
-    holds now; `source_changed` tells that the source is no longer the file that the proof was made from.
+    holds now; `source_changed` tells that the source is no longer the file that the proof was made from. Of a file that has
+    no cells of its own, `spot` is where it stands and its whole line, and `begins` the letter of the line that it begins at.
     """
 
     output: str
@@ -41,6 +44,8 @@ class Trace:
     said: Any
     kind: str
     source_changed: bool
+    spot: tuple[str, str] = ("", "")
+    begins: int = -1
 
     @property
     def value(self) -> Any:
@@ -83,9 +88,21 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
     inside = origin.row < sheet.shape[0] and origin.column < sheet.shape[1]
     said = sheet.at(origin.row, origin.column) if inside else None
     kind = Kind(int(sheet.kinds[origin.row, origin.column])).word if inside else Kind.BLANK.word
+    spot = sheet.spots[origin.row] if origin.row < len(sheet.spots) else ("", "")
     form = TextForm(**proof["output"].get("form", {}))
     record = _record(output, row - 1, form, int(proof["output"].get("above", 0)))
-    return Trace(str(output), row, column, record, origin, said, kind, changed)
+    return Trace(str(output), row, column, record, origin, said, kind, changed, spot, _begins(sheet, origin, spot[1]))
+
+
+def _begins(sheet: Sheet, origin: CellOrigin, line: str) -> int:
+    """Where in its line a cell's text begins; -1 where the line does not have it as it is."""
+    text = sheet.text(origin.row, origin.column) if line else ""
+    if not text:
+        return -1
+    before = [sheet.text(origin.row, column) for column in range(origin.column)]
+    found = [match.start() for match in re.finditer(rf"(?<!\S){re.escape(text)}(?!\S)", line)]
+    at = sum(len(re.findall(rf"(?<!\S){re.escape(text)}(?!\S)", one)) for one in before)
+    return found[at] if at < len(found) else -1
 
 
 def _proof_of(output: Path) -> dict[str, Any]:

@@ -51,9 +51,12 @@ class Field:
 
 @dataclass(frozen=True)
 class Placed:
-    """One line with its runs of text by place: in letters, or in points of a page (`parted` if no run can be parted further)."""
+    """One line with its runs of text by place: in letters, or in points of a page (`parted` if no run can be parted further).
 
-    number: int
+    `where` says where the file has it: "line 13", "page 2".
+    """
+
+    where: str
     text: str
     fields: tuple[Field, ...]
     parted: bool = False

@@ -53,7 +53,6 @@ def read(path: Path) -> Report:
 
 def _lines(path: Path, where: Place) -> Iterator[Placed]:
     """The lines of all pages with their runs of text, a blank one where a gap parts two."""
-    number = 0
     for count, page in enumerate(_pages(path, where), start=1):
         found: list[_Line] = []
         for base, size, letters in _on_lines(page):
@@ -68,10 +67,8 @@ def _lines(path: Path, where: Place) -> Iterator[Placed]:
         usual = min(gaps, default=0.0)
         for at, (_, size, fields) in enumerate(found):
             if at and gaps[at - 1] > _WIDE * max(usual, size):
-                yield Placed(number, "", (), parted=True)
-                number += 1
-            yield Placed(number, "  ".join(one.text for one in fields), fields, parted=True)
-            number += 1
+                yield Placed(f"page {count}", "", (), parted=True)
+            yield Placed(f"page {count}", "  ".join(one.text for one in fields), fields, parted=True)
 
 
 def _is_page_number(fields: Sequence[Field], count: int) -> bool:

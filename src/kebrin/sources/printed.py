@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Area, Hints, Sheet, kinds_of
+from kebrin.cells import Area, Sheet, kinds_of
 from kebrin.sources.aligned import Columns, Field, Placed, Row, is_body
 
 if TYPE_CHECKING:
@@ -37,10 +37,9 @@ class _Line:
 
 @dataclass(frozen=True)
 class Printed:
-    """A print report as a grid: its sheet, the line of the file that each row is, and what is said of what was set aside."""
+    """A print report as a grid: its sheet, and what is said of what was set aside."""
 
     sheet: Sheet
-    lines: tuple[int, ...]
     said: str = ""
 
 
@@ -71,7 +70,7 @@ def lay_out(text: str, name: str, source: str) -> Printed:
     """A print report as a sheet: a row per line that says something, page heads and ruled lines set aside."""
     lines, pages = _without_page_heads(_lines(text))
     kept = [line for line in lines if not _RULE.fullmatch(line.text) or not line.text.strip()]
-    placed = [Placed(line.number, line.text, tuple(_fields(line.text))) for line in kept]
+    placed = [Placed(f"line {line.number + 1:,}", line.text, tuple(_fields(line.text))) for line in kept]
     said = f"{pages:,} page heads that say the same again were set aside" if pages else ""
     return grid(placed, name, source, said=said)
 
@@ -85,7 +84,7 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sai
     heads = {one.text for one in placed[:first]} - {""}  # said again on later pages they are laid out alike
     rows: list[list[str]] = []
     merges: list[Area] = []
-    numbers: list[int] = []
+    spots: list[tuple[str, str]] = []
     for at, one in enumerate(placed):
         if not one.text.strip() and rows and not any(rows[-1]):
             continue  # one blank line parts as well as several
@@ -93,15 +92,15 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sai
         row = _bare(one.text, len(columns)) if at in bare else plain(one)
         merges += [Area(len(rows), left, len(rows), right) for left, right in row.spans]
         rows.append(row.cells)
-        numbers.append(one.number)
+        spots.append((one.where, one.text))
     width = max(map(len, rows), default=1)
     values = np.full((len(rows), width), "", dtype=object)
     for number, cells in enumerate(rows):
         values[number, : len(cells)] = cells
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
-    sheet = Sheet(name, values, kinds, tuple(merges), source, textual=True, hints=Hints())
-    return Printed(sheet, tuple(numbers), said)
+    sheet = Sheet(name, values, kinds, tuple(merges), source, textual=True, spots=tuple(spots))
+    return Printed(sheet, said)
 
 
 def _lines(text: str) -> list[_Line]:
