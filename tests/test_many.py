@@ -5,8 +5,10 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
+import time
 from collections import OrderedDict
 from typing import TYPE_CHECKING, Any
 
@@ -18,7 +20,7 @@ from building import die_once
 from kebrin.sources.choosing import Choice, choose
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
     from pathlib import Path
 
     from kebrin.deliver.drift import Drift
@@ -357,6 +359,41 @@ def test_nothing_is_done_where_nothing_changed_and_only_changed_files_are_read(y
     assert third.returncode == 0, third.stderr
     assert "24 values are stated anew" in third.stdout
     assert len(list((year / "kept").glob("*.part"))) == 4
+
+
+def awaited(holds: Callable[[], bool], seconds: float = 60) -> bool:
+    """Whether something comes true in time."""
+    ends = time.monotonic() + seconds
+    while time.monotonic() < ends:
+        if holds():
+            return True
+        time.sleep(0.1)
+    return False
+
+
+@pytest.mark.skipif(os.name == "nt", reason="an interrupt is sent otherwise there")
+def test_a_watch_runs_again_when_a_file_changes_and_ends_when_told_to(year: Path) -> None:
+    plan(year)
+    env = os.environ | {"KEBRIN_KEEP": str(year / "kept")}
+    words = [sys.executable, "-m", "kebrin", "run", "traffic.plan.toml", "--watch"]
+    told = year / "told.log"
+    with told.open("w") as err, (year / "out.log").open("w") as out:
+        running = subprocess.Popen(words, cwd=year, env=env, stdout=out, stderr=err)
+    try:
+        assert awaited(lambda: "Watching for changes" in told.read_text()), told.read_text()
+        first = (year / "out/traffic.csv").read_bytes()
+        returns(year / "in/t_2031-03.xlsx", by=50)
+        assert awaited(lambda: (year / "out/traffic.csv").read_bytes() != first), told.read_text()
+        assert awaited(lambda: "24 values are stated anew" in (year / "out.log").read_text())
+        (year / "in/t_2031-03.xlsx").write_bytes(b"PK cut short")  # a bad file is told, and the watch goes on
+        assert awaited(lambda: "t_2031-03" in told.read_text() or "set aside" in (year / "out.log").read_text())
+        assert running.poll() is None
+    finally:
+        running.send_signal(signal.SIGINT)
+        code = running.wait(30)
+    assert code == 0, told.read_text()
+    assert told.read_text().endswith("Watching ended\n")
+    assert "Nothing has changed" not in (year / "out.log").read_text()
 
 
 @pytest.mark.parametrize("how", ["cut", "foreign", "version"])

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 # Files that change within so many milliseconds of one another are one change; a file is at rest after as long.
 _SETTLE_MS = 1600
+_LOOK_IN_MS = 200
 
 
 class Asked(NamedTuple):
@@ -35,10 +36,9 @@ class Asked(NamedTuple):
 
 def run(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
     """Run a plan; if asked, only where something has changed since the last run."""
-    if asked.if_changed and asked.like is None:
-        memory = recall(plan_file, kept_folder())
-        if memory is not None and is_unchanged(memory, plan_file):
-            return _unchanged(memory, as_json=as_json)
+    memory = recall(plan_file, kept_folder()) if asked.if_changed and asked.like is None else None
+    if memory is not None and is_unchanged(memory, plan_file):
+        return _unchanged(memory, as_json=as_json)
     from kebrin.cli import running
 
     return running.run(plan_file, asked, as_json=as_json)
@@ -71,11 +71,31 @@ def watch(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
         raise PlanError(
             "watching needs watchfiles, which is not installed", do="Install kebrin[watch]: pip install 'kebrin[watch]'"
         ) from None
-    _run_once(plan_file, asked, as_json=as_json)
-    for _ in changes_in(*_folders(plan_file), debounce=_SETTLE_MS, step=_SETTLE_MS // 4, raise_interrupt=True):
-        print(f"--- {time.strftime('%H:%M:%S')}: something has changed", file=sys.stderr, flush=True)
+    begun = False
+    # The watch stands before the first run, so that what changes meanwhile is seen; it looks in often, only to begin.
+    for changes in changes_in(
+        *_folders(plan_file), debounce=_SETTLE_MS, step=_SETTLE_MS // 4, rust_timeout=_LOOK_IN_MS, yield_on_timeout=True,
+        raise_interrupt=False,
+    ):  # fmt: skip
+        if begun and (not changes or _is_as_it_was(plan_file)):
+            continue  # what a run itself has written is no change
+        if begun:
+            _say(f"--- {time.strftime('%H:%M:%S')}: something has changed")
         _run_once(plan_file, asked, as_json=as_json)
+        if not begun:
+            _say("Watching for changes; Ctrl-C ends it")
+        begun = True
+    _say("Watching ended")
     return Exit.DONE
+
+
+def _is_as_it_was(plan_file: Path) -> bool:
+    memory = recall(plan_file, kept_folder())
+    return memory is not None and is_unchanged(memory, plan_file)
+
+
+def _say(line: str) -> None:
+    print(line, file=sys.stderr, flush=True)
 
 
 def _run_once(plan_file: Path, asked: Asked, *, as_json: bool) -> None:
@@ -83,7 +103,7 @@ def _run_once(plan_file: Path, asked: Asked, *, as_json: bool) -> None:
     try:
         run(plan_file, asked, as_json=as_json)
     except KebrinError as error:
-        print(f"kebrin: {error}", file=sys.stderr, flush=True)
+        _say(f"kebrin: {error}")
     sys.stdout.flush()
 
 
