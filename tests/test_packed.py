@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import gzip
+import tempfile
 import zipfile
 from typing import TYPE_CHECKING
 
@@ -108,3 +110,15 @@ def test_a_locked_zip_is_told(tmp_path: Path) -> None:
     path.write_bytes(bytes(content))
     with pytest.raises(kb.SourceError, match="locked with a password"):
         read(path)
+
+
+def test_nothing_unpacked_stays_behind(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path / "temporary"))
+    (tmp_path / "temporary").mkdir()
+    report = read(gzipped(tmp_path / "fees.csv.gz", TEXT.encode()))
+    assert len(list((tmp_path / "temporary").iterdir())) == 1
+    del report
+    gc.collect()
+    with pytest.raises(kb.SourceError, match="cut short"):
+        read(cut(tmp_path))
+    assert not list((tmp_path / "temporary").iterdir())

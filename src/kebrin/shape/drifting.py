@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyarrow as pa
@@ -119,9 +119,9 @@ def _texts(column: pa.ChunkedArray) -> pa.ChunkedArray:
     return pa.chunked_array([pa.DictionaryArray.from_arrays(one.indices, arrays.texts(values))])
 
 
-def _label(value: object) -> str:
+def _label(value: Any) -> str:
     whole = isinstance(value, int) and not isinstance(value, bool)
-    return as_label(float(value) if whole else value)  # type: ignore[arg-type]
+    return as_label(float(value) if whole else value)
 
 
 def _labels(name: str, before: pa.ChunkedArray, after: pa.ChunkedArray) -> list[Change]:

@@ -120,6 +120,8 @@ def why_passed(file: Path, ending: str = "") -> str:
 
     >>> why_passed(Path("~$traffic.xlsx")), why_passed(Path("traffic.xlsx.part")), why_passed(Path("traffic.xlsx"))
     ('a lock, left by a program that has the file open', 'still arriving, or a temporary file', '')
+    >>> why_passed(Path("dues.prn.gz")), why_passed(Path("backup.tar.gz"))
+    ('', '.tar is no kind of report')
     """
     name = file.name
     if name.startswith(_LOCKS):
@@ -130,8 +132,9 @@ def why_passed(file: Path, ending: str = "") -> str:
         return "a hidden file"
     if files.is_output(file) or name.endswith(".proof.json"):
         return "written by Kebrin"
-    if file.suffix.lower() not in files.ENDINGS and file.suffix.lower() != ending:
-        return f"{file.suffix or 'a name without an ending'} is no kind of report"
+    bare = Path(file.stem) if file.suffix.lower() == ".gz" and Path(file.stem).suffix else file
+    if bare.suffix.lower() not in files.ENDINGS and file.suffix.lower() != ending:
+        return f"{bare.suffix or 'a name without an ending'} is no kind of report"
     return ""
 
 

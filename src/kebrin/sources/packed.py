@@ -6,7 +6,7 @@ import gzip
 import shutil
 import zipfile
 import zlib
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from tempfile import mkdtemp
@@ -41,14 +41,13 @@ def read(path: Path, kind: str, reader: Callable[[Path], Report]) -> Report:
     """
     fixed = files.Fixed.of(path)
     folder = Path(mkdtemp(prefix="kebrin-"))
-    try:
+    with ExitStack() as on_failure:
+        on_failure.callback(shutil.rmtree, folder, ignore_errors=True)
         with _told_of(path):
             inside = _unpacked(path, kind, folder)
             report = reader(inside)
         fixed.check()
-    except BaseException:
-        shutil.rmtree(folder, ignore_errors=True)
-        raise
+        on_failure.pop_all()
 
     def load(name: str) -> Sheet:
         with _told_of(path):

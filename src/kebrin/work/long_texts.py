@@ -24,6 +24,7 @@ from kebrin.sources.long_text import UnevenRowsError
 from kebrin.table import Origin, Remark, StepCount, arrays
 from kebrin.values.figures import figures_of, without_marks
 from kebrin.work.sheet import SheetWork
+from kebrin.work.steadiness import COUNTED, Steady, steady
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Sequence
@@ -36,103 +37,15 @@ if TYPE_CHECKING:
     from kebrin.proof import SheetLedger
     from kebrin.sources.long_text import LongText
     from kebrin.table import Table
-    from kebrin.work.sheet import Piece
 
 # Labels that are letters and digits in one piece ("S10432") are names; words for totals are looked for in all others.
 _NAME = r"^[\p{L}]{0,4}[-_/ ]?\d+$"
 _UNEVEN = r"^\s|\s$|\s\s|[^\S ]"
-# Of the rows of the first part so many must be of the table for it to be a steady one.
-_FEWEST = 50
 _AT_ONCE = 2
 # Labels over the columns are made for so many rows more than are needed, since batches differ by a few.
 _MORE = 64
 _MIX = np.uint64(0x9E3779B97F4A7C15)
 _FIGURE = r"^[+-]?\d[\d.,]*$"
-# Remarks of the first part that are counted anew over the whole file.
-_COUNTED = frozenset({"missing mark", "read"})
-
-
-@dataclass(frozen=True)
-class Steady:
-    """A table that the first part of a long file shows: its layout, and the sheet's columns of its labels and values.
-
-    Attributes:
-        piece: what the first part gave.
-        labels: the sheet's column of each label column, in the table's order.
-        measures: the sheet's columns of each measure; several where they stand across.
-        over: labels over these columns, as codes and texts, by name.
-        keeps: whether rows without a value stay.
-    """
-
-    piece: Piece
-    labels: dict[str, int]
-    measures: dict[str, NDArray[np.int32]]
-    over: dict[str, tuple[NDArray[np.int32], list[str]]]
-    keeps: bool
-
-    @property
-    def first(self) -> int:
-        """The first row of the body."""
-        return int(self.piece.layout.body_rows[0])
-
-    @property
-    def width(self) -> int:
-        """The records that a row gives."""
-        return len(next(iter(self.measures.values())))
-
-
-def steady(head: Sheet, work: SheetWork) -> Steady | None:
-    """The one steady table that the first part of a file shows; None if there is none."""
-    if len(work.pieces) != 1 or work.remarks or work.ledger.unclaimed_count or work.ledger.objections:
-        return None
-    (piece,) = work.pieces
-    layout, table = piece.layout, piece.table
-    odd = (
-        layout.totals,
-        layout.label_rows,
-        layout.repeats,
-        layout.pages,
-        layout.mark_columns,
-        layout.left_out,
-        layout.notes,
-    )
-    rows = layout.body_rows
-    if any(odd) or len(rows) < _FEWEST or int(rows[-1]) != head.shape[0] - 1 or (np.diff(rows) != 1).any():
-        return None
-    if (
-        layout.questions
-        or piece.scale is not None
-        or head.readings.open
-        or any(level.joined for level in layout.boxhead)
-    ):
-        return None
-    (segment,) = table.origins.segments
-    labels = {}
-    for level in layout.stub:
-        columns = level.cells % head.shape[1]
-        own = (level.cells // head.shape[1] == rows).all() and (columns == level.line).all()
-        if not own or (level.codes < 0).any():
-            return None
-        labels[level.name] = level.line
-    over = _over(piece, tuple(name for name in table.dimensions if name not in labels))
-    if over is None or any(remark.kind not in _COUNTED for remark in table.remarks):
-        return None
-    return Steady(piece, labels, segment.columns, over, keeps=segment.kept is None)
-
-
-def _over(piece: Piece, names: Sequence[str]) -> dict[str, tuple[NDArray[np.int32], list[str]]] | None:
-    """The labels over the columns, as codes and texts; None if the first row does not show them all."""
-    layout, table = piece.layout, piece.table
-    if not layout.measures:
-        return {level.name: (level.codes, list(level.texts)) for level in layout.boxhead if level.name in names}
-    (segment,) = table.origins.segments
-    if segment.kept is not None:
-        return None
-    found = {}
-    for name in names:
-        column = table.data.column(name).chunk(0)
-        found[name] = (arrays.codes_of(column)[: segment.width].astype(np.int32), column.dictionary.to_pylist())
-    return found
 
 
 @dataclass(frozen=True, eq=False)
@@ -329,7 +242,7 @@ class Run:
         kept = None if kept is None or len(kept) == len(rows) * found.width else kept
         (before,) = piece.table.origins.segments
         segment = replace(before, rows=rows, kept=kept, sources=())
-        remarks = tuple(one for one in piece.table.remarks if one.kind not in _COUNTED)
+        remarks = tuple(one for one in piece.table.remarks if one.kind not in COUNTED)
         table = replace(piece.table, origins=Origin((segment,)), steps=(), remarks=remarks + self._said())
         records = len(rows) * found.width
         note = f"{records - rows_out:,} empty cells left out" if records > rows_out else ""
