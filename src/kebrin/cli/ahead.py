@@ -7,7 +7,9 @@ being imported. Nothing here imports either.
 from __future__ import annotations
 
 from concurrent.futures import Future
+from functools import cache
 from pathlib import Path
+from queue import SimpleQueue
 from threading import Thread
 from typing import TYPE_CHECKING
 
@@ -58,17 +60,28 @@ def head_start(words: Sequence[str]) -> None:
 
 
 def _submit(path: Path) -> Future[Workbook | None]:
-    """Open a workbook in a thread that does not hold up the end of the process."""
+    """Have a workbook opened by the thread that reads ahead."""
     future: Future[Workbook | None] = Future()
+    _reader().put((path, future))
+    return future
+
+
+@cache
+def _reader() -> SimpleQueue[tuple[Path, Future[Workbook | None]]]:
+    """What the one thread that reads ahead is to open next; it does not hold up the end of the process."""
+    asked: SimpleQueue[tuple[Path, Future[Workbook | None]]] = SimpleQueue()
 
     def work() -> None:
-        try:
-            future.set_result(_open(path))
-        except BaseException as error:  # noqa: BLE001 - it is raised again where the result is asked for
-            future.set_exception(error)
+        while True:
+            path, future = asked.get()
+            try:
+                future.set_result(_open(path))
+            except BaseException as error:  # noqa: BLE001 - it is raised again where the result is asked for
+                future.set_exception(error)
+            del path, future  # what was read is not held while there is nothing to do
 
     Thread(target=work, daemon=True).start()
-    return future
+    return asked
 
 
 def _each(

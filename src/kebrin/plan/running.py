@@ -139,8 +139,9 @@ def _run_table(
             do="Correct sheets in the plan",
         )  # fmt: skip
     _refuse_without_effect(plan, parts, works, pieces)
-    stamps = {id(piece): stamp for part in parts for piece, stamp in zip(part.pieces, part.stamps, strict=True)}
-    table, _ = join(pieces, [stamps[id(piece)] for piece in pieces])
+    stamp_of = {id(piece): stamp for part in parts for piece, stamp in zip(part.pieces, part.stamps, strict=True)}
+    stamps = [stamp_of[id(piece)] for piece in pieces]
+    table, _ = join(pieces, stamps)
     table = with_known_spellings(table, plan.labels)
     said += [one for part in parts for one in unseen_sheets(part.source, plan.sheets.seen)]
     said += label_changes(table, plan.labels)
@@ -153,7 +154,7 @@ def _run_table(
     for own, after in stepped.items():
         more = [*said, *left] if own == name else said
         arrived = Arrived(table.columns, by_plan=True)
-        proof = prove(own, table, pieces, works, sources, terms, more, after=after, arrived=arrived)
+        proof = prove(own, table, pieces, stamps, works, sources, terms, more, after=after, arrived=arrived)
         done.append(Done(own, picked if own == name else after, proof))
     return done
 

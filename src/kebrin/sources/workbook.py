@@ -9,7 +9,9 @@ from __future__ import annotations
 import re
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
+from io import BytesIO
 from typing import TYPE_CHECKING, Any
 
 import python_calamine as calamine
@@ -77,6 +79,7 @@ class Workbook:
     fixed: files.Fixed
     pads_digits: bool = field(repr=False)
     _book: calamine.CalamineWorkbook = field(repr=False)
+    _package: zipfile.ZipFile | None = field(default=None, repr=False)
     _kept: dict[str, RawSheet] = field(default_factory=dict, repr=False)
 
     def load(self, name: str) -> RawSheet:
@@ -96,7 +99,7 @@ class Workbook:
         return raw
 
     def _parsed(self, name: str, where: Place) -> RawSheet:
-        with zipfile.ZipFile(self.path) as package:
+        with nullcontext(self._package) if self._package is not None else zipfile.ZipFile(self.path) as package:
             part = package.getinfo(self.parts[name])
             if part.file_size <= _SMALL:  # it is read at once: to start a thread would take longer
                 content = package.read(part)
@@ -128,14 +131,17 @@ def open_workbook(path: Path) -> Workbook:
     where = Place(str(path))
     fixed = files.Fixed.of(path)
     try:
-        with telling(where), zipfile.ZipFile(path) as package:
-            parts, states = _contents(package)
-            pads = _pads_digits(package)
+        with telling(where):
+            # A small package is read whole, once; no file stays open.
+            small = BytesIO(path.read_bytes()) if fixed.state[1] <= _SMALL else None
+            with zipfile.ZipFile(path) if small is None else nullcontext(zipfile.ZipFile(small)) as package:
+                parts, states = _contents(package)
+                pads = _pads_digits(package)
         book = calamine.CalamineWorkbook.from_path(str(path))
     except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError, calamine.CalamineError, EOFError) as error:
         raise damaged(where, error) from error
     hidden = {name: _VISIBLE[state] for name, state in states.items() if state in _VISIBLE}
-    return Workbook(path, tuple(parts), hidden, parts, fixed, pads, book)
+    return Workbook(path, tuple(parts), hidden, parts, fixed, pads, book, None if small is None else package)
 
 
 def _refuse_what_is_none(path: Path, nature: str) -> None:

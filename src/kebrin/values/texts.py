@@ -24,25 +24,27 @@ ROWS_TOLD = 5
 
 @dataclass(frozen=True, eq=False)
 class Texts:
-    """Texts to be worked on (`values`, no nulls), and for each row the place of its text; none if they are the rows' own."""
+    """Texts to be worked on (`values`, no nulls), and the column whose rows bear them; none if they are the rows' own."""
 
     values: pa.StringArray
-    places: NDArray[np.int64] | None
+    column: pa.ChunkedArray | None
 
     @property
     def whole(self) -> bool:
         """Whether the texts are those of the rows as they stand."""
-        return self.places is None
+        return self.column is None
 
     @cached_property
     def codes(self) -> NDArray[np.int64]:
-        """For each row the place of its text; -1 for null."""
-        return np.arange(len(self.values)) if self.places is None else self.places
+        """For each row the place of its text; -1 for null. Of long columns they are only made when asked for."""
+        if self.column is None:
+            return np.arange(len(self.values))
+        return np.concatenate([np.empty(0, np.int64), *map(arrays.codes_of, self.column.chunks)])
 
     @cached_property
     def cells(self) -> int:
         """How many rows have a text."""
-        return len(self.values) if self.places is None else int((self.places >= 0).sum())
+        return len(self.values) if self.column is None else len(self.column) - self.column.null_count
 
     @classmethod
     def of(cls, column: pa.ChunkedArray, *, whole: bool = False) -> Texts:
@@ -52,6 +54,9 @@ class Texts:
         >>> texts.codes.tolist()
         [0, -1, 1, 0]
         """
+        if pa.types.is_dictionary(column.type) and column.num_chunks:
+            column = column.unify_dictionaries()
+            return cls(_plain(column.chunk(0).dictionary), column)
         one = column.combine_chunks()
         if pa.types.is_large_string(one.type):
             one = one.cast(pa.string())
@@ -59,8 +64,7 @@ class Texts:
             if whole and len(one) > 2 * _SAMPLE and not one.null_count and _hardly_repeats(one):
                 return cls(one, None)
             one = one.dictionary_encode()
-        words = one.dictionary if pa.types.is_string(one.dictionary.type) else one.dictionary.cast(pa.string())
-        return cls(words, arrays.codes_of(one))
+        return cls(_plain(one.dictionary), pa.chunked_array([one]))
 
     def __len__(self) -> int:
         return len(self.values)
@@ -68,9 +72,13 @@ class Texts:
     @cached_property
     def counts(self) -> NDArray[np.int64]:
         """How many rows bear each text."""
-        if self.whole:
+        if self.column is None:
             return np.ones(len(self.values), np.int64)
-        return np.bincount(self.codes[self.codes >= 0], minlength=len(self.values)).astype(np.int64)
+        found = np.zeros(len(self.values), np.int64)
+        for chunk in self.column.chunks:
+            codes = arrays.codes_of(chunk)
+            found += np.bincount(codes[codes >= 0], minlength=len(found))
+        return found
 
     def cells_of(self, which: NDArray[np.bool_]) -> int:
         """How many rows bear one of some texts."""
@@ -82,14 +90,18 @@ class Texts:
 
     def spread(self, values: NDArray[np.generic], empty: object) -> NDArray[np.generic]:
         """One value per text as one per row, with a stand-in where the column is null."""
-        if self.places is None:
+        if self.column is None:
             return values
         padded = np.append(values, np.array([empty], values.dtype))
-        return padded[self.places]
+        return padded[self.codes]
 
     def rows(self, text: int, most: int = ROWS_TOLD) -> list[int]:
         """The first rows that bear a text."""
         return [text] if self.whole else np.flatnonzero(self.codes == text)[:most].tolist()
+
+
+def _plain(words: pa.Array) -> pa.StringArray:
+    return words if pa.types.is_string(words.type) else words.cast(pa.string())
 
 
 def _hardly_repeats(texts: pa.StringArray) -> bool:
@@ -108,7 +120,8 @@ def texts_of(table: Table, name: str, verb: str, *, whole: bool = False) -> Text
     column = table.data.column(name)
     kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
     if pa.types.is_null(kind):
-        return Texts(pa.array([], pa.string()), np.full(len(column), -1))
+        none = arrays.labels(np.full(len(column), -1, np.int32), [])
+        return Texts(pa.array([], pa.string()), pa.chunked_array([none]))
     if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
         raise PlanError(
             f"{verb} reads texts, and {name!r} holds {arrays.kind_of(column)}s",

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Protocol, TypeVar
 
 from kebrin.errors import KebrinError, Place, PlanError, SourceError
 from kebrin.table import Remark
+from kebrin.work.memory import kept_low
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Sequence
@@ -67,7 +68,7 @@ def gather(
     """
     failed: list[KebrinError] = []
     done = _in_turn(paths, task, on_file) if crew is None else _by_crew(paths, task, crew, on_file)
-    for path, found in done:
+    for path, found in kept_low(done):
         if isinstance(found, KebrinError):
             failed.append(found)
             if len(failed) == len(paths):

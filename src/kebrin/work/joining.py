@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     import pyarrow as pa
     from numpy.typing import NDArray
 
+    from kebrin.layout import Layout
     from kebrin.table import Table
     from kebrin.work.sheet import Piece, SheetWork
 
@@ -166,11 +167,13 @@ def pick(table: Table, columns: Mapping[str, str]) -> tuple[Table, list[Remark]]
     return picked, said
 
 
-def _repeated(table: Table, pieces: Sequence[Piece], terms: Terms) -> list[Remark]:
+def _repeated(
+    table: Table, pieces: Sequence[Piece], stamps: Sequence[dict[str, str | None]], terms: Terms
+) -> list[Remark]:
     """Rows of a crosstab that bear the same labels: a dimension was lost. Of lists, whole rows that repeat are told."""
     listed = all(_is_listed(piece) for piece in pieces)
     names = list(table.columns if listed else table.dimensions)
-    if not names or len(table) < 2 or (not listed and _told_apart(table, pieces)):
+    if not names or len(table) < 2 or (not listed and _told_apart(table, pieces, stamps)):
         return []
     again = repeated_rows(table.data.select(names))
     if not len(again):
@@ -216,18 +219,31 @@ def _in_which_files(table: Table, again: NDArray[np.intp], names: Sequence[str])
     return f": those of {other} are in {first} already" if first != other else ""
 
 
-def _told_apart(table: Table, pieces: Sequence[Piece]) -> bool:
-    """Whether rows and columns of the one block have paths of their own: then no record can bear the labels of another."""
-    if len(pieces) != 1:
-        return False
-    levels = pieces[0].layout
+def _told_apart(table: Table, pieces: Sequence[Piece], stamps: Sequence[dict[str, str | None]]) -> bool:
+    """Whether no record can bear the labels of another: each block's rows and columns have paths of their own, and so has it."""
     kept = set(table.dimensions)
-    for own, lines in ((levels.stub, len(levels.body_rows)), (levels.boxhead, len(levels.body_columns))):
+    if len(pieces) > 1:
+        own = [tuple(value for name, value in stamp.items() if name in kept) for stamp in stamps]
+        if len(own) != len(pieces) or len(set(own)) < len(own):
+            return False
+    known: dict[tuple[int, ...], bool] = {}  # sheets of one form share their labels
+    for piece in pieces:
+        form = tuple(id(level) for level in (*piece.layout.stub, *piece.layout.boxhead))
+        if form not in known:
+            known[form] = _block_told_apart(piece.layout, kept)
+        if not known[form]:
+            return False
+    return True
+
+
+def _block_told_apart(layout: Layout, kept: set[str]) -> bool:
+    """Whether the labels that are kept give each row and each column of a block a path of its own."""
+    for own, lines in ((layout.stub, len(layout.body_rows)), (layout.boxhead, len(layout.body_columns))):
         paths = [level.codes for level in own if level.name in kept]
         distinct = len(np.unique(np.stack(paths), axis=1).T) if paths else 1
-        if distinct < lines and not (levels.measures and own is levels.boxhead):
+        if distinct < lines and not (layout.measures and own is layout.boxhead):
             return False
-    return not levels.measures
+    return not layout.measures
 
 
 def _is_listed(piece: Piece) -> bool:
@@ -237,11 +253,13 @@ def _is_listed(piece: Piece) -> bool:
 
 
 def prove(  # noqa: PLR0913 - all that a proof is made of
-    name: str, table: Table, pieces: Sequence[Piece], works: Iterable[SheetWork], sources: Iterable[Source], terms: Terms,
-    remarks: Iterable[Remark] = (), *, after: Table | None = None, arrived: Arrived | None = None,
+    name: str, table: Table, pieces: Sequence[Piece], stamps: Sequence[dict[str, str | None]], works: Iterable[SheetWork],
+    sources: Iterable[Source], terms: Terms, remarks: Iterable[Remark] = (), *, after: Table | None = None,
+    arrived: Arrived | None = None,
 ) -> Proof:  # fmt: skip
     """The proof of one table from its pieces' checks and the account of every sheet that was read for it.
 
+    `stamps` are the stamped columns with their values, for each piece.
     `after` is the table after its steps: as much must come out of the sheets as goes into the first of them, and each
     step accounts for itself. `arrived` says which columns the cells of labels and fields may have arrived in.
     """
@@ -264,7 +282,7 @@ def prove(  # noqa: PLR0913 - all that a proof is made of
         remarks=(
             *remarks,
             *emptier(fills),
-            *_repeated(table, pieces, terms),
+            *_repeated(table, pieces, stamps, terms),
             *(remark for work in works for remark in work.remarks),
             *after.remarks,
         ),

@@ -68,26 +68,28 @@ class _Whole:
     filled: int
     alike: dict[tuple[str, ...], _Alike]
     sheets: frozenset[str]
+    numbers: dict[int, tuple[float, float] | None]
 
     @classmethod
     def of(cls, works: Sequence[SheetWork]) -> _Whole:
         alike: dict[tuple[str, ...], _Alike] = {}
+        known = {}
         for work in works:
             for piece in work.pieces:
                 own = alike.get(piece.table.columns, _Alike())
-                numbers = _numbers(piece)
+                numbers = known[id(piece)] = _numbers(piece)
                 alike[piece.table.columns] = (
                     own._replace(blocks=own.blocks + 1, unread=own.unread + 1)
                     if numbers is None
                     else _Alike(own.blocks + 1, own.unread, own.total + numbers[0], own.size + numbers[1])
                 )
         sheets = frozenset(work.ledger.sheet.casefold() for work in works if work.pieces)
-        return cls(sum(bool(work.pieces) for work in works), alike, sheets)
+        return cls(sum(bool(work.pieces) for work in works), alike, sheets, known)
 
     def may_sum_alike(self, piece: Piece) -> bool:
         """Whether a block's sum is that of all others of its form, so that its values may be."""
         group = self.alike[piece.table.columns]
-        numbers = _numbers(piece)
+        numbers = self.numbers[id(piece)]
         if group.blocks < 3 or group.unread > (numbers is None):
             return False
         # What is read in two ways is looked at whole.

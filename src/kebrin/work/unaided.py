@@ -14,6 +14,7 @@ from kebrin.values.entries import has_plain_sign
 from kebrin.work.gathering import Aside
 from kebrin.work.joining import Arrived, Done, Terms, join, prove
 from kebrin.work.long_texts import work_on_long
+from kebrin.work.memory import kept_low
 from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
@@ -166,7 +167,7 @@ def survey_reports(
     """
     task = FileTask(keep, None if terms is None else terms.tolerance)
     found: list[FileWork | Aside] = []
-    for report in reports:
+    for report in kept_low(reports):
         if isinstance(report, Aside):
             found.append(report)
             continue
@@ -263,7 +264,9 @@ def _done(group: Group, found: Found, terms: Terms, more: Sequence[Remark]) -> D
     works = _works_of(group.pieces, found.works, first=group is found.groups[0])
     after, _ = standardised_group(group, table)
     arrived = Arrived((*table.columns, *found.others(group)), constant, _under_other_names(group))
-    proof = prove(group.name, table, group.pieces, works, found.sources, terms, said, after=after, arrived=arrived)
+    proof = prove(
+        group.name, table, group.pieces, group.stamps, works, found.sources, terms, said, after=after, arrived=arrived
+    )
     return Done(group.name, after, proof)
 
 
