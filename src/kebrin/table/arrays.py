@@ -178,6 +178,14 @@ def row_codes(data: pa.Table) -> NDArray[np.int64]:
     return codes
 
 
+def share_one_list(column: pa.ChunkedArray) -> bool:
+    """Whether the chunks of a column of labels point into one list, which is there once in memory."""
+    if not pa.types.is_dictionary(column.type) or not column.num_chunks:
+        return False
+    lists = {tuple(part and part.address for part in chunk.dictionary.buffers()) for chunk in column.chunks}
+    return len(lists) == 1
+
+
 def distinct_texts(column: pa.ChunkedArray, most: int = 0) -> list[str]:
     """The distinct texts of a column of labels or texts, or the first of them."""
     known: dict[str, None] = {}

@@ -54,8 +54,7 @@ class Texts:
         >>> texts.codes.tolist()
         [0, -1, 1, 0]
         """
-        if pa.types.is_dictionary(column.type) and column.num_chunks:
-            column = column.unify_dictionaries()
+        if arrays.share_one_list(column):
             return cls(_plain(column.chunk(0).dictionary), column)
         one = column.combine_chunks()
         if pa.types.is_large_string(one.type):
