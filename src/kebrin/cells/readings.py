@@ -42,6 +42,7 @@ class Hints:
         missing: texts that a person states to mean "no value", in small letters.
         delimiter: what parts the cells of a text file.
         codes: the columns whose digits are names, by their number formats.
+        heads: the row of headings over records, where the file's format tells it; -1 where it does not.
     """
 
     decimal: str = ""
@@ -49,6 +50,7 @@ class Hints:
     missing: frozenset[str] = frozenset()
     delimiter: str = ""
     codes: frozenset[int] = frozenset()
+    heads: int = -1
 
 
 @dataclass(frozen=True, eq=False)

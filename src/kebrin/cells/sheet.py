@@ -16,7 +16,7 @@ from kebrin.cells.readings import Hints, Readings, read_cells
 from kebrin.grammar.reading import Look, neat
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable
+    from collections.abc import Callable, Iterable, Sequence
 
     from numpy.typing import NDArray
 
@@ -54,7 +54,7 @@ class Sheet:
         hints: what is known of the texts from elsewhere (a stated decimal sign, the file's delimiter).
         is_turned: whether rows stand for the file's columns.
         emptied: addresses of formulas without a stored result that are taken as empty.
-        spots: of a file that has no cells of its own (text laid out by blanks, a PDF): where each row is, and its text.
+        spots: of a file that has no cells of its own (text laid out by blanks, a PDF, a page): where each row is, and its text.
 
     >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
     >>> sheet.shape, sheet.at(1, 1), Kind(sheet.kinds[1, 1]).word
@@ -73,7 +73,7 @@ class Sheet:
     hints: Hints = Hints()  # noqa: RUF009 - it is frozen
     is_turned: bool = False
     emptied: tuple[str, ...] = ()
-    spots: tuple[tuple[str, str], ...] = ()
+    spots: Sequence[tuple[str, str]] = ()
 
     @classmethod
     def of(cls, rows: Iterable[Iterable[Any]], *, name: str = "Sheet", merges: Iterable[Area] = ()) -> Self:
@@ -180,6 +180,7 @@ class Report:
         hashed: how to ask for the SHA-256 of the file's bytes; see `digest`.
         look_up_places: how to find the file's named places.
         said: what is said of the file itself: a name that does not fit its content, page heads that were set aside.
+        lacks: what the file itself says that it should hold and does not; the proof does not hold with it.
         open_long: how to open the file as a long text, of which only a part is at hand at a time; None where it is none.
     """
 
@@ -190,6 +191,7 @@ class Report:
     hashed: Callable[[], str] | None = field(default=None, repr=False)
     look_up_places: Callable[[], dict[str, tuple[str, str]]] | None = field(default=None, repr=False)
     said: tuple[str, ...] = ()
+    lacks: tuple[str, ...] = ()
     open_long: Callable[[], Any] | None = field(default=None, repr=False)
     _read: dict[str, Sheet] = field(default_factory=dict, repr=False)
 

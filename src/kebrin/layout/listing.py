@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.layout.frame import Frame
-from kebrin.layout.lists import Listing, find_records, find_word_list
+from kebrin.layout.lists import Listing, find_records, find_word_list, known_records
 from kebrin.layout.model import Evidence, Stated
 from kebrin.layout.play import Play, hidden_lines
 
@@ -22,15 +22,19 @@ def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) 
     if (heads is not None and len(heads) != 1) or stated.beside or (anchor is not None and anchor.exact):
         return None
     width = 1 if stated.stub is None else len(stated.stub)
-    found = find_records(sheet, play.rows, play.columns)
+    known = known_records(sheet, play.rows, play.columns)
+    found = known or find_records(sheet, play.rows, play.columns)
     if found is None or not 0 < width < len(play.columns) or (anchor is not None and anchor.row != found.head):
         return None
     if heads is not None and (stated.measures or None) != (None if found.across else heads[0]):
         return None  # another layout is stated
     if stated.cutins and not found.sections:
         return None
-    why = "one row of headings, each over a column of its own kind"
-    return _frame(play, found, width, Evidence("list", f"from {sheet.address(found.head, found.columns[0])}", why, 0.9))
+    why = "the file says so" if known else "one row of headings, each over a column of its own kind"
+    sure = 1.0 if known else 0.9
+    return _frame(
+        play, found, width, Evidence("list", f"from {sheet.address(found.head, found.columns[0])}", why, sure)
+    )
 
 
 def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:

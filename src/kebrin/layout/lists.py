@@ -134,6 +134,20 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     return None if any(text.endswith(":") for text in labels) else replace(found, across=across)
 
 
+def known_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
+    """A list of records whose headings the file's format tells: every row below them is a record; None if it tells none.
+
+    Columns that periods head are left to others: they may as well be a dimension.
+    """
+    head = sheet.hints.heads
+    if head not in rows or len(columns) < 2 or rows[-1] <= head:
+        return None
+    heads = [sheet.text(head, int(column)) for column in columns]
+    if not all(heads) or _heads_periods(heads[1:]):
+        return None
+    return Listing(head, tuple(columns.tolist()), tuple(rows[rows > head].tolist()))
+
+
 def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
     """A list of records: a heading over each column, columns of unlike kinds; None if the rows are no such list.
 

@@ -19,10 +19,11 @@ __all__ = ["files", "read"]
 _KINDS = {
     **dict.fromkeys(files.WORKBOOK_ENDINGS, "workbook"), **dict.fromkeys(files.TEXT_ENDINGS, "text"),
     ".ods": "document", ".fods": "document", ".html": "page", ".htm": "page", ".pdf": "PDF", ".xls": "old workbook",
-    ".xlsb": "binary workbook",
+    ".xlsb": "binary workbook", **dict.fromkeys((".json", ".jsonl", ".ndjson"), "records"),
 }  # fmt: skip
 _NOUNS = {"workbook": "a workbook", "text": "plain text", "document": "a spreadsheet document", "page": "a page", "PDF": "a PDF",
-          "old workbook": "an older workbook", "binary workbook": "a binary workbook"}  # fmt: skip
+          "old workbook": "an older workbook", "binary workbook": "a binary workbook",
+          "records": "a list of records (JSON)"}  # fmt: skip
 
 
 def read(
@@ -74,6 +75,10 @@ def _read(path: Path, kind: str, opened: Workbook | None, stored: str) -> Report
         from kebrin.sources import pages
 
         return pages.read(path)
+    if kind == "records":
+        from kebrin.sources import nested
+
+        return nested.read(path)
     if kind == "PDF":
         from kebrin.sources import portable
 

@@ -17,7 +17,24 @@ if TYPE_CHECKING:
 
 WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm"})
 TEXT_ENDINGS = frozenset({".csv", ".tsv", ".txt"})
-OTHER_ENDINGS = frozenset({".ods", ".fods", ".html", ".htm", ".xls", ".xlsb", ".pdf", ".prn", ".lst", ".dat", ".gz"})
+OTHER_ENDINGS = frozenset(
+    {
+        ".ods",
+        ".fods",
+        ".html",
+        ".htm",
+        ".xls",
+        ".xlsb",
+        ".pdf",
+        ".prn",
+        ".lst",
+        ".dat",
+        ".gz",
+        ".json",
+        ".jsonl",
+        ".ndjson",
+    }
+)
 #: Endings of reports: what is in a folder is read if it bears one of them. A file that is named is read whatever its ending.
 ENDINGS = WORKBOOK_ENDINGS | TEXT_ENDINGS | OTHER_ENDINGS
 
@@ -69,13 +86,14 @@ def nature(head: bytes) -> str:
     return "unknown bytes" if b"\x00" in head else "text"
 
 
+_RECORDS = re.compile(rb"""\{\s*(?:"|\})|\[\s*[\[{"\]]""")
 _PAGE = re.compile(rb"<!doctype html|<html[\s>]|<table[\s>]|<body[\s>]|<meta\s", re.IGNORECASE)
 
 
 def kind_of(path: Path) -> str:
     """What a file is, by its content.
 
-    One of 'workbook', 'binary workbook', 'old workbook', 'document', 'page', 'text', 'gzip archive', 'zip archive', or
+    One of 'workbook', 'binary workbook', 'old workbook', 'document', 'page', 'records', 'text', 'gzip archive', 'zip archive', or
     its nature.
 
     Raises:
@@ -87,15 +105,19 @@ def kind_of(path: Path) -> str:
         return _kind_of_package(path)
     if found == "compound file":
         return "old workbook"
-    if found == "text":
-        bare = head.lstrip(b"\xef\xbb\xbf \t\r\n")
-        if bare.startswith(b"<?xml") and b"office:document" in head:
-            return "document"
-        if bare.startswith(b"<") and _PAGE.search(head):
-            return "page"
-        if head.startswith((b"\xff\xfe", b"\xfe\xff")) and _PAGE.search(head.replace(b"\0", b"")):
-            return "page"
-    return found
+    return _kind_of_text(head) if found == "text" else found
+
+
+def _kind_of_text(head: bytes) -> str:
+    bare = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+    if bare.startswith(b"<?xml") and b"office:document" in head:
+        return "document"
+    if _RECORDS.match(bare):
+        return "records"
+    wide = head.startswith((b"\xff\xfe", b"\xfe\xff"))
+    if (bare.startswith(b"<") and _PAGE.search(head)) or (wide and _PAGE.search(head.replace(b"\0", b""))):
+        return "page"
+    return "text"
 
 
 def _kind_of_package(path: Path) -> str:

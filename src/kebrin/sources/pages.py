@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from lxml import etree, html
 
-from kebrin.cells import Area, Formats, Report, Sheet, kinds_of
+from kebrin.cells import Area, Formats, Report, Sheet, Spots, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.grammar.reading import CURRENCY_SIGNS, Look, read_text
 from kebrin.sources import files
@@ -211,7 +211,8 @@ def _text(element: html.HtmlElement) -> tuple[str, bool]:
 
 
 def _sheet(table: _Table, name: str, source: str) -> Sheet:
-    cells, merges = _grid(table.element)
+    elements = list(_rows(table.element))
+    cells, merges = _grid(elements)
     width = max((column for _, column in cells), default=0) + 1
     rows = max((row for row, _ in cells), default=-1) + 1
     texts = [[""] * width for _ in range(rows)]
@@ -234,19 +235,26 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
     values.flags.writeable = kinds.flags.writeable = False
     areas = tuple(Area(a.top + top, a.left, a.bottom + top, a.right) for a in merges)
     formats = Formats(bold=frozenset((row + top, column) for row, column in bold))
-    return Sheet(name, values, kinds, areas, source, textual=True, look_up_formats=_constant(formats))
+
+    def spot(row: int) -> tuple[str, str]:
+        if not top <= row < top + len(elements):
+            return "", ""
+        element = elements[row - top]
+        return element.getroottree().getpath(element), "  ".join(filter(None, map(str.strip, values[row].tolist())))
+
+    spots = Spots(len(lines), spot)
+    return Sheet(name, values, kinds, areas, source, textual=True, look_up_formats=_constant(formats), spots=spots)
 
 
 def _constant(formats: Formats) -> Callable[[int | None], Formats]:
     return lambda _: formats
 
 
-def _grid(table: html.HtmlElement) -> tuple[dict[tuple[int, int], _Cell], list[Area]]:
-    """The cells of a table by place, and the rectangles that some of them reach over."""
+def _grid(rows: list[html.HtmlElement]) -> tuple[dict[tuple[int, int], _Cell], list[Area]]:
+    """The cells of a table's rows by place, and the rectangles that some of them reach over."""
     cells: dict[tuple[int, int], _Cell] = {}
     taken: set[tuple[int, int]] = set()
     merges: list[Area] = []
-    rows = list(_rows(table))
     for number, row in enumerate(rows):
         column = 0
         for element in row:
