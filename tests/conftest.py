@@ -35,10 +35,10 @@ def demo(tmp_path: Path) -> Path:
 def kebrin(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
     """The command, run in the test's own folder."""
 
-    def run(*words: object) -> subprocess.CompletedProcess[str]:
+    def run(*words: object, stdin: str | None = None) -> subprocess.CompletedProcess[str]:
         return subprocess.run(
             [sys.executable, "-m", "kebrin", *map(str, words)],
-            cwd=tmp_path, capture_output=True, text=True, check=False, encoding="utf-8",
+            cwd=tmp_path, capture_output=True, text=True, check=False, encoding="utf-8", input=stdin,
             env={**os.environ, "PYTHONIOENCODING": "utf-8"},
         )  # fmt: skip
 

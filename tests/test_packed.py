@@ -79,7 +79,8 @@ BAD: list[tuple[Callable[[Path], Path], str]] = [
     (cut, "cut short or damaged"),
     (lambda folder: gzipped(folder / "x.gz", b""), "nothing in it"),
     (lambda folder: gzipped(folder / "x.gz", gzip.compress(b"a;b\n")), "packed more than once"),
-    (lambda folder: zipped(folder / "x.zip", {"a.csv": b"a;b\n", "b.csv": b"a;b\n"}), "2 files.*a.csv, b.csv.*Unpack"),
+    (lambda folder: zipped(folder / "x.zip", {"a.png": b"\x89PNG....", "b.png": b"\x89PNG...."}), "picture"),
+    (lambda folder: zipped(folder / "x.zip", {f"{at}.csv": b"a;b\n" for at in range(1001)}), "too many files"),
     (lambda folder: zipped(folder / "x.zip", {"y.zip": b"PK\x05\x06" + b"\0" * 18}), "packed more than once"),
     (lambda folder: zipped(folder / "x.zip", {"p.png": b"\x89PNG...."}), "picture"),
 ]  # fmt: skip
@@ -99,6 +100,36 @@ def test_more_than_the_limit_is_refused(tmp_path: Path, monkeypatch: pytest.Monk
         read(gzipped(tmp_path / "x.csv.gz", TEXT.encode() * 100))
     with pytest.raises(kb.SourceError, match="more than"):
         read(zipped(tmp_path / "x.zip", {"x.csv": TEXT.encode() * 100}))
+
+
+def test_several_packed_reports_are_the_sheets_of_one(tmp_path: Path) -> None:
+    other = TEXT.replace("1204", "7").replace("2184", "987")
+    path = zipped(tmp_path / "fees.zip", {
+        "april/fees.csv": TEXT.encode(), "may/fees.csv": other.encode(), "logo.png": b"\x89PNG",
+        "__MACOSX/april/._fees.csv": b"x",
+    })  # fmt: skip
+    assert read(path).names == ("fees", "fees (2)")
+    run = kb.tidy(path)
+    (table,) = run.tables.values()
+    assert run.proof.holds
+    assert [row["value"] for row in table.data.to_pylist()] == [1204, 1310, 980, 1002, 7, 1310, 980, 1002]
+    assert any("passed over logo.png in it" in remark.what for remark in run.proof.remarks)
+
+
+def test_a_damaged_report_among_packed_ones_breaks_the_proof(tmp_path: Path) -> None:
+    path = zipped(tmp_path / "fees.zip", {"fees.csv": TEXT.encode(), "more.json": b'[{"a": 1}, {"a"'})
+    assert not kb.tidy(path).holds
+
+
+def test_a_report_may_come_through_a_pipe(tmp_path: Path, kebrin: Kebrin) -> None:
+    out = tmp_path / "out.csv"
+    done = kebrin("tidy", "-", "-o", str(out), stdin=TEXT)
+    assert done.returncode == 0, done.stderr
+    assert len(out.read_text().splitlines()) == 5
+    again = kebrin("trace", str(out), "1")
+    assert again.returncode == 3
+    assert "came through a pipe" in again.stderr
+    assert "standard input: the file is empty" in kebrin("survey", "-", stdin="").stderr
 
 
 def test_a_locked_zip_is_told(tmp_path: Path) -> None:

@@ -39,6 +39,8 @@ def main() -> None:
         code = 0
     except (OSError, ValueError):
         code = code or 1  # what was said could not be written: the disk is full, or the output closed
+    if "kebrin.sources.temporary" in sys.modules:
+        sys.modules["kebrin.sources.temporary"].remove_all()
     number = code if isinstance(code, int) else int(code is not None)
     if "multiprocessing.util" in sys.modules:
         sys.exit(number)  # workers leave locks of the system's, which an orderly end takes away

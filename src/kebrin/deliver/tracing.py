@@ -15,7 +15,7 @@ from kebrin.cells import Kind, as_label
 from kebrin.deliver.guard import proof_path
 from kebrin.deliver.writing.tables import TextForm
 from kebrin.errors import Place, PlanError, SourceError, nearest
-from kebrin.sources import read
+from kebrin.sources import piped, read
 from kebrin.sources.files import digest, first_bytes
 from kebrin.table import Origin
 
@@ -79,6 +79,11 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
             why="the block has none for it",
         )
     source = next(source for source in proof["sources"] if source["file"] == origin.file)
+    if origin.file == piped.NAME:
+        raise SourceError(
+            "what this output was made of came through a pipe", Place(str(output)), why=f"it was {origin.sheet} {origin.cell}",
+            do="Keep the report as a file, and tidy that: then its cells can be shown",
+        )  # fmt: skip
     near = output.parent / source["from here"]
     report = read(near if near.is_file() else origin.file)
     changed = report.digest != source["sha256"]

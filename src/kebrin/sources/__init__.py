@@ -7,10 +7,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.errors import Place, SourceError
-from kebrin.sources import files
+from kebrin.sources import files, piped
 
 if TYPE_CHECKING:
-    from kebrin.cells import Report
+    from kebrin.cells import Report, Sheet
     from kebrin.sources.workbook import Workbook
 
 __all__ = ["files", "read"]
@@ -41,6 +41,25 @@ def read(
         SourceError: it is nothing that is read, or is damaged.
     """
     path = Path(path)
+    if piped.is_spooled(path):
+        return _renamed(path, piped.NAME, stored, text)
+    return _as_named(path, opened, stored, text)
+
+
+def _renamed(path: Path, name: str, stored: str, text: tuple[str, str]) -> Report:
+    """A report that is known by another name than that of the file that holds it."""
+    try:
+        report = _as_named(path, None, stored, text)
+    except SourceError as error:
+        raise SourceError(error.what, replace(error.where, file=name), why=error.why, do=error.do) from None
+
+    def load(sheet: str) -> Sheet:
+        return replace(report.load(sheet), source=name)
+
+    return replace(report, path=name, load=load, open_long=None)
+
+
+def _as_named(path: Path, opened: Workbook | None, stored: str, text: tuple[str, str]) -> Report:
     kind = "workbook" if opened is not None else files.kind_of(path)
     if kind in {"gzip archive", "zip archive"}:
         from kebrin.sources import packed

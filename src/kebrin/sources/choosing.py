@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.errors import Place, PlanError, SourceError
-from kebrin.sources import files
+from kebrin.sources import files, piped
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Sequence
@@ -88,6 +88,8 @@ def _looked(patterns: Sequence[str], base: Path | None) -> tuple[Chosen, SourceE
 
 
 def _of_pattern(pattern: str, base: Path | None) -> Chosen:
+    if pattern == piped.SIGN:
+        return Chosen((piped.spooled(),))
     path = (base or Path()) / pattern
     if path.is_file():
         return Chosen((path,))  # a name with a bracket is no pattern where the file is there

@@ -1,51 +1,53 @@
-"""Reports that come packed: gzip, or a zip file with one report inside. They are unpacked beside, never where they stand."""
+"""Reports that come packed: gzip, or a zip file with reports inside. They are unpacked beside, never where they stand."""
 
 from __future__ import annotations
 
 import gzip
-import shutil
 import zipfile
 import zlib
 from contextlib import ExitStack, contextmanager
 from dataclasses import replace
-from pathlib import Path, PurePosixPath
-from tempfile import mkdtemp
+from pathlib import PurePosixPath
 from typing import IO, TYPE_CHECKING
 from weakref import finalize
 
+from kebrin.cells import Report
 from kebrin.errors import Place, SourceError
-from kebrin.sources import files
+from kebrin.sources import files, temporary
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
+    from pathlib import Path
 
-    from kebrin.cells import Report, Sheet
+    from kebrin.cells import Sheet
 
 #: So many bytes are unpacked at most: far above any report, far below what a few bytes can be made to unpack to.
 LIMIT = 2 << 30
 _AT_ONCE = 1 << 20
-_SHOWN = 4
+#: So many files may be packed in one.
+MOST_FILES = 1_000
+_PACKED = frozenset({"gzip archive", "zip archive"})
 _DO = "Ask for it again, or unpack it and name what is in it"
 
 
 def read(path: Path, kind: str, reader: Callable[[Path], Report]) -> Report:
-    """Read the one report that is packed in a file.
+    """Read what is packed in a file: one report, or the sheets of several.
 
     Args:
         path: the file.
         kind: 'gzip archive' or 'zip archive'.
-        reader: what reads the report inside.
+        reader: what reads a report inside.
 
     Raises:
-        SourceError: it is damaged or locked, holds none or several, or far too much.
+        SourceError: it is damaged or locked, holds no report, or far too much.
     """
     fixed = files.Fixed.of(path)
-    folder = Path(mkdtemp(prefix="kebrin-"))
+    folder = temporary.folder()
     with ExitStack() as on_failure:
-        on_failure.callback(shutil.rmtree, folder, ignore_errors=True)
+        on_failure.callback(temporary.remove, folder)
         with _told_of(path):
-            inside = _unpacked(path, kind, folder)
-            report = reader(inside)
+            inside = _from_gzip(path, folder) if kind == "gzip archive" else _from_zip(path, folder)
+            report = _one(inside[0], reader) if len(inside) == 1 else _several(inside, reader)
         fixed.check()
         on_failure.pop_all()
 
@@ -54,17 +56,54 @@ def read(path: Path, kind: str, reader: Callable[[Path], Report]) -> Report:
             return replace(report.load(name), source=str(path))
 
     # Sheets are read when they are asked for: what was unpacked goes with the last that can ask.
-    finalize(load, shutil.rmtree, folder, ignore_errors=True)
+    finalize(load, temporary.remove, folder)
     noun = "gzip" if kind == "gzip archive" else "a zip file"
-    said = (*report.said, f"it is packed ({noun}): what is in it, {inside.name}, is read")
+    what = f"what is in it, {inside[0].name}, is read" if len(inside) == 1 else f"{len(inside)} files are in it"
+    said = (*report.said, f"it is packed ({noun}): {what}")
     return replace(report, path=str(path), load=load, hashed=lambda: fixed.digest, said=said, open_long=None)
 
 
-def _unpacked(path: Path, kind: str, folder: Path) -> Path:
-    inside = (_from_gzip if kind == "gzip archive" else _from_zip)(path, folder)
-    if files.kind_of(inside) in {"gzip archive", "zip archive"}:
-        raise SourceError("this is packed more than once", Place(str(path)), why="what is in it is packed too", do=_DO)
-    return inside
+def _one(inside: Path, reader: Callable[[Path], Report]) -> Report:
+    if files.kind_of(inside) in _PACKED:
+        raise SourceError(
+            "this is packed more than once", Place(str(inside)), why="what is in it is packed too", do=_DO
+        )
+    return reader(inside)
+
+
+def _is_none(path: Path) -> bool:
+    """Whether a file is no report by its content: a picture, a program, nothing."""
+    return not path.stat().st_size or files.kind_of(path) in {"picture", "unknown bytes"}
+
+
+def _several(inside: list[Path], reader: Callable[[Path], Report]) -> Report:
+    """The sheets of several files as those of one report; what is no report is passed over, and said."""
+    sheets: dict[str, tuple[Report, str]] = {}
+    said: list[str] = []
+    lacks: list[str] = []
+    first: SourceError | None = None
+    for path in inside:
+        try:
+            report = _one(path, reader)
+        except SourceError as error:
+            # What may hold figures must not go unread without a word that counts.
+            (said if _is_none(path) else lacks).append(f"passed over {path.name} in it: {error.what}")
+            first = first or error
+            continue
+        for name in report.names:
+            own = path.stem if len(report.names) == 1 else f"{path.stem} {name}"
+            sheets[own if own not in sheets else f"{own} ({len(sheets) + 1})"] = (report, name)
+        said += [f"{path.name}: {one}" for one in report.said]
+        lacks += [f"{path.name}: {one}" for one in report.lacks]
+    if not sheets and first is not None:
+        raise first
+
+    def load(name: str) -> Sheet:
+        report, own = sheets[name]
+        return replace(report.load(own), name=name)
+
+    hidden = {name: report.hidden[own] for name, (report, own) in sheets.items() if own in report.hidden}
+    return Report("", tuple(sheets), load, hidden, said=tuple(said), lacks=tuple(lacks))
 
 
 @contextmanager
@@ -77,39 +116,61 @@ def _told_of(path: Path) -> Iterator[None]:
         raise SourceError(error.what, where, why=error.why, do=error.do, answers=error.answers) from error
 
 
-def _from_gzip(path: Path, folder: Path) -> Path:
+def _from_gzip(path: Path, folder: Path) -> list[Path]:
     bare = path.stem if path.suffix.lower() in {".gz", ".gzip"} else path.name
     try:
         with gzip.open(path) as packed:
-            return _written(packed, folder / bare, path)
+            return [_written(packed, folder / bare, path, LIMIT)]
     except (EOFError, OSError, zlib.error) as error:
         raise _damaged(path, error) from error
 
 
-def _from_zip(path: Path, folder: Path) -> Path:
+def _from_zip(path: Path, folder: Path) -> list[Path]:
+    found: list[Path] = []
+    left = LIMIT
     try:
         with zipfile.ZipFile(path) as package:
-            members = [one for one in package.infolist() if not one.is_dir()]
-            if len(members) != 1:
-                raise _not_one(path, [one.filename for one in members])
-            (member,) = members
-            if member.flag_bits & 1:
+            members = [one for one in package.infolist() if not one.is_dir() and not _of_a_system(one.filename)]
+            if not members:
                 raise SourceError(
-                    "this zip file is locked with a password", Place(str(path)), do="Unpack it, and name what is in it"
+                    "this packed file has nothing in it", Place(str(path)), why="no file is in it", do=_DO
                 )
-            with package.open(member) as packed:
-                return _written(packed, folder / (PurePosixPath(member.filename).name or "report"), path)
+            if len(members) > MOST_FILES:
+                raise SourceError(
+                    "too many files are packed in this", Place(str(path)), why=f"{len(members):,}, more than {MOST_FILES:,}",
+                    do="Unpack it into a folder, and name the folder",
+                )  # fmt: skip
+            for number, member in enumerate(members):
+                if member.flag_bits & 1:
+                    raise SourceError(
+                        "this zip file is locked with a password",
+                        Place(str(path)),
+                        do="Unpack it, and name what is in it",
+                    )
+                own = folder / str(number)  # two folders of it may hold files of one name
+                own.mkdir()
+                with package.open(member) as packed:
+                    name = PurePosixPath(member.filename.replace("\\", "/")).name or "report"
+                    found.append(_written(packed, own / name, path, left))
+                left -= found[-1].stat().st_size
     except (zipfile.BadZipFile, EOFError, OSError, zlib.error, NotImplementedError) as error:
         raise _damaged(path, error) from error
+    return found
 
 
-def _written(packed: IO[bytes] | gzip.GzipFile, target: Path, path: Path) -> Path:
-    """Unpack to a file, as far as the limit."""
+def _of_a_system(name: str) -> bool:
+    """Whether a packed file is one that a system adds of its own, beside what a person packed."""
+    parts = PurePosixPath(name).parts
+    return "__MACOSX" in parts or parts[-1].startswith(".") or parts[-1].casefold() in {"thumbs.db", "desktop.ini"}
+
+
+def _written(packed: IO[bytes] | gzip.GzipFile, target: Path, path: Path, limit: int) -> Path:
+    """Unpack to a file, as far as what is left of the limit."""
     size = 0
     with target.open("wb") as out:
         while block := packed.read(_AT_ONCE):
             size += len(block)
-            if size > LIMIT:
+            if size > limit:
                 raise SourceError(
                     "what is packed in this file is too large", Place(str(path)), why=f"it is more than {LIMIT:,} bytes",
                     do="Unpack it where there is room, look whether it is a report, and name it",
@@ -124,13 +185,3 @@ def _damaged(path: Path, error: Exception) -> SourceError:
     return SourceError(
         "this packed file is cut short or damaged", Place(str(path)), why=str(error), do="Ask for it again"
     )
-
-
-def _not_one(path: Path, names: list[str]) -> SourceError:
-    if not names:
-        return SourceError("this packed file has nothing in it", Place(str(path)), why="no file is in it", do=_DO)
-    shown = ", ".join(names[:_SHOWN]) + (f" and {len(names) - _SHOWN} more" if len(names) > _SHOWN else "")
-    return SourceError(
-        "more than one file is packed in this", Place(str(path)), why=f"there are {len(names)} files in it: {shown}",
-        do="Unpack it into a folder, and name the folder",
-    )  # fmt: skip
