@@ -19,7 +19,7 @@ from kebrin.deliver.notebook import run_html
 from kebrin.deliver.outputs import Target, targets_of, with_findings
 from kebrin.deliver.standing import settled, stale_files, standing
 from kebrin.deliver.writing.books import Page
-from kebrin.errors import OutputError
+from kebrin.errors import OutputError, Place, SourceError
 from kebrin.plan.reading import parse_plan, read_plan
 from kebrin.plan.running import Means, run_plan
 from kebrin.plan.wanted import Match, Wanted, read_wanted, same_names
@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Mapping, Sequence
 
     from kebrin import cells
+    from kebrin.deliver.fetching import Fetched
     from kebrin.deliver.publish import Published
     from kebrin.deliver.remembering import Choices
     from kebrin.plan.model import OutputPlan, PlanModel
@@ -195,6 +196,32 @@ class Plan:
             for table in tables
         )
 
+    def fetch(self) -> tuple[Fetched, ...]:
+        """Fetch the lists behind addresses that the plan names, each into its table's file; nothing is read yet.
+
+        Raises:
+            SourceError: a service can't be reached, gives no list, or less than it says there is.
+            OutputError: a file that is there was not fetched, or can't be written.
+        """
+        asked = [
+            (table.fetch, self.base / table.files[0]) for table in self.model.table.values() if table.fetch is not None
+        ]
+        if not asked:
+            return ()
+        from kebrin.deliver.fetching import fetch
+        from kebrin.sources.services import Service
+
+        found = []
+        for plan, path in asked:
+            service = Service(plan.url, plan.records, plan.next, plan.headers, plan.pages, plan.seconds)
+            found.append(fetch(service, path))
+            if not found[-1].holds:
+                raise SourceError(
+                    "the list that was fetched is not whole", Place(plan.url), why="; ".join(found[-1].listed.lacks),
+                    do=f"Run it again later; what came is in {found[-1].path}, and {path.name} is as it was",
+                )  # fmt: skip
+        return tuple(found)
+
     def run(
         self,
         on_file: Callable[[str], None] | None = None,
@@ -202,6 +229,7 @@ class Plan:
         workers: int = 1,
         scheduler: str = "",
         keep: Path | None = None,
+        fetch: bool = True,
     ) -> Run:
         """Run it: read, tidy, prove. Nothing is written before `Run.write`.
 
@@ -210,6 +238,7 @@ class Plan:
             workers: so many processes work on the files; the result is the same, in the same order.
             scheduler: the address of a Dask scheduler whose workers do it; needs kebrin[cluster].
             keep: a folder to keep what each file gives in, so that next time only changed files are read again.
+            fetch: whether lists behind addresses are fetched first.
 
         >>> import kebrin as kb
         >>> run = kb.load_plan(kb.demo_file("traffic.plan.toml")).run()
@@ -219,10 +248,12 @@ class Plan:
         True
 
         Raises:
-            SourceError: no file is there, or none can be read.
+            SourceError: no file is there, or none can be read; a service gives no list.
             LayoutError: something that the plan names is not there.
             PlanError: no scheduler answers.
         """
+        if fetch:
+            self.fetch()
         used = {step.options().get("using") for table in self.model.table.values() for step in table.step} - {None, ""}
         reads = [self.base / str(name) for name in sorted(map(str, used))] + ([self.path] if self.path else [])
         before = before_of(self.model.output, self.base)

@@ -181,6 +181,7 @@ class Report:
         look_up_places: how to find the file's named places.
         said: what is said of the file itself: a name that does not fit its content, page heads that were set aside.
         lacks: what the file itself says that it should hold and does not; the proof does not hold with it.
+        asks: what a person must decide about the file itself.
         open_long: how to open the file as a long text, of which only a part is at hand at a time; None where it is none.
     """
 
@@ -192,6 +193,7 @@ class Report:
     look_up_places: Callable[[], dict[str, tuple[str, str]]] | None = field(default=None, repr=False)
     said: tuple[str, ...] = ()
     lacks: tuple[str, ...] = ()
+    asks: tuple[str, ...] = ()
     open_long: Callable[[], Any] | None = field(default=None, repr=False)
     _read: dict[str, Sheet] = field(default_factory=dict, repr=False)
 

@@ -159,6 +159,37 @@ def run(  # noqa: PLR0913 - an option each
     sys.exit(code)
 
 
+@app.command(epilog="Example: kebrin fetch http://127.0.0.1:8031/calls -o calls.json")
+def fetch(  # noqa: PLR0913 - an option each
+    url: Annotated[str, typer.Argument(metavar="URL", help="The list's first page: JSON or delimited text.")],
+    output: Annotated[
+        Path, typer.Option("-o", "--output", metavar="FILE", help="File to keep it in: .json, .jsonl or .csv.")
+    ],
+    *,
+    records: Annotated[
+        str, typer.Option("--records", metavar="PATH", help="Where the list is in a page, as in data.calls.")
+    ] = "",
+    follow: Annotated[
+        str, typer.Option("--next", metavar="PATH", help="Where a page says what page is next; 'next' is found.")
+    ] = "",
+    header: Annotated[
+        list[str] | None,
+        typer.Option("--header", metavar="NAME=VALUE", help="Sent along; env:NAME is taken from the environment."),
+    ] = None,
+    pages: Annotated[int, typer.Option("--pages", metavar="N", min=1, help="So many pages at most.")] = 1_000,
+    seconds: Annotated[float, typer.Option("--seconds", metavar="N", min=0.1, help="So long at most.")] = 300.0,
+    replace: Replace = False,
+    as_json: AsJson = False,
+) -> None:
+    """Fetch a list from a service, page after page, and hold what came against what it says there is."""
+    with told(as_json=as_json):
+        from kebrin.cli import fetching
+
+        asked = fetching.Asked(url, records, follow, tuple(header or ()), pages, seconds)
+        code = fetching.fetch(asked, output, replace=replace, as_json=as_json)
+    sys.exit(code)
+
+
 @app.command(epilog="Example: kebrin drift traffic_2030.xlsx traffic_2031.xlsx")
 def drift(
     old: Annotated[str, typer.Argument(metavar="OLD", help="A report, a folder, or an output of kebrin's.")],

@@ -36,12 +36,25 @@ class Asked(NamedTuple):
 
 def run(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
     """Run a plan; if asked, only where something has changed since the last run."""
+    fetched = asked.if_changed and _fetched(plan_file)
     memory = recall(plan_file, kept_folder()) if asked.if_changed and asked.like is None else None
     if memory is not None and is_unchanged(memory, plan_file):
         return _unchanged(memory, as_json=as_json)
     from kebrin.cli import running
 
-    return running.run(plan_file, asked, as_json=as_json)
+    return running.run(plan_file, asked, as_json=as_json, fetch=not fetched)
+
+
+def _fetched(plan_file: Path) -> bool:
+    """Whether the plan names lists behind addresses; they are fetched, since whether they changed can't be told before."""
+    try:
+        if b"fetch" not in plan_file.read_bytes():
+            return False
+    except OSError:
+        return False  # it is told when the plan is read
+    from kebrin.api import load_plan
+
+    return bool(load_plan(plan_file).fetch())
 
 
 def _unchanged(memory: Memory, *, as_json: bool) -> int:

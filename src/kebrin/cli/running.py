@@ -30,15 +30,17 @@ if TYPE_CHECKING:
     from kebrin.deliver.remembering import Choices
 
 
-def run(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
+def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> int:
     """Run a plan, hold its table against wanted rows if there are any, and write its outputs."""
     plan = load_plan(plan_file)
+    if fetch:
+        plan.fetch()
     if not plan.model.output:
         raise PlanError("the plan names no output", Place(str(plan_file)), do="Add [[output]] with table and file")
     keep = kept_folder() if asked.if_changed else None
     choices = plan.choices
     with Progress(shown=not as_json, total=_files(choices)) as progress:
-        done = plan.run(on_file=progress.at, workers=asked.workers, scheduler=asked.scheduler, keep=keep)
+        done = plan.run(on_file=progress.at, workers=asked.workers, scheduler=asked.scheduler, keep=keep, fetch=False)
     match = None
     if asked.like is not None:
         done, match = done.checked(read_wanted(asked.like))

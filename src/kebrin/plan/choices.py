@@ -42,6 +42,22 @@ class SheetChoice(Strict):
         return chosen and not any(fnmatchcase(name, pattern) for pattern in self.but)
 
 
+class FetchPlan(Strict):
+    """A list behind an address, fetched before the table's one file is read, into that file.
+
+    `url` is the first page. `records` is the path of the list within a page, where it holds several; `next` that of the member
+    that holds the next page's address, where it is not called so and no `Link` header tells. `headers` are sent along; one whose
+    value is `env:NAME` comes from the environment. At most so many `pages` are taken, within so many `seconds`.
+    """
+
+    url: str
+    records: str = ""
+    next: str = ""
+    headers: dict[str, str] = {}
+    pages: Annotated[int, Field(ge=1)] = 1_000
+    seconds: Annotated[float, Field(gt=0)] = 300.0
+
+
 class ChoosePlan(Strict):
     r"""Which of the files that are named are read.
 

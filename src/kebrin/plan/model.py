@@ -7,7 +7,16 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from kebrin.plan.choices import ChoosePlan, ExpectPlan, SheetChoice, Strict, TextPlan, as_list, known_encoding
+from kebrin.plan.choices import (
+    ChoosePlan,
+    ExpectPlan,
+    FetchPlan,
+    SheetChoice,
+    Strict,
+    TextPlan,
+    as_list,
+    known_encoding,
+)
 from kebrin.plan.steps import DetailStep, LookupStep, Step
 from kebrin.work.places import FieldPlace
 
@@ -87,6 +96,8 @@ class TablePlan(Strict):
     where a heading changes every day. All are written if it is left out. `stored = "blank"` takes formulas without a stored
     result as empty, where no other formula of their sheet has one.
 
+    `fetch` has the one file that is named fetched from an address first.
+
     `choose` says which of several files are read, `text` what a text file is where that can't be seen. `misfits` says what
     becomes of a sheet that is not as the plan states it or has other columns than most: the run stops, or the sheet is set
     aside and the proof says so. `optional` names columns that some sheets may lack. `expect` says what the finished table
@@ -102,6 +113,7 @@ class TablePlan(Strict):
     sheets: Annotated[
         SheetChoice, BeforeValidator(_as_choice, json_schema_input_type=str | list[str] | SheetChoice)
     ] = SheetChoice()
+    fetch: FetchPlan | None = None
     choose: ChoosePlan = ChoosePlan()
     text: TextPlan = TextPlan()
     stored: Literal["", "blank"] = ""
@@ -134,6 +146,7 @@ class TablePlan(Strict):
             "same": {},
             "origin": "",
             "choose": ChoosePlan(),
+            "fetch": None,
             "optional": (),
             "kinds": {},
             "columns": {},
@@ -155,6 +168,8 @@ class TablePlan(Strict):
     def _comes_from_somewhere(self) -> TablePlan:
         if bool(self.files) == bool(self.made_of):
             raise ValueError("state either files or from" if self.files else "'files' is missing: state files, or from")
+        if self.fetch is not None and (len(self.files) != 1 or any(mark in self.files[0] for mark in "*?[")):
+            raise ValueError("fetch goes into one file: name it in files")
         return self
 
 

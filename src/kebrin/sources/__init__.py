@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files, piped
+from kebrin.sources.accounts import with_account
 
 if TYPE_CHECKING:
     from kebrin.cells import Report, Sheet
@@ -66,6 +67,7 @@ def _as_named(path: Path, opened: Workbook | None, stored: str, text: tuple[str,
 
         return packed.read(path, kind, lambda inside: read(inside, stored=stored, text=text))
     report = _text(path, text) if kind == "text" else _read(path, kind, opened, stored)
+    report = with_account(report, path) if kind in {"text", "records"} else report
     named = _KINDS.get(path.suffix.lower(), kind)
     if named == kind:
         return report

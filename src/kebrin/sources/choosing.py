@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.errors import Place, PlanError, SourceError
-from kebrin.sources import files, piped
+from kebrin.sources import accounts, files, piped
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Sequence
@@ -132,7 +132,7 @@ def why_passed(file: Path, ending: str = "") -> str:
         return "still arriving, or a temporary file"
     if name.startswith("."):
         return "a hidden file"
-    if files.is_output(file) or name.endswith(".proof.json"):
+    if files.is_output(file) or name.endswith((".proof.json", accounts.ENDING, "-metadata.json")):
         return "written by Kebrin"
     bare = Path(file.stem) if file.suffix.lower() == ".gz" and Path(file.stem).suffix else file
     if bare.suffix.lower() not in files.ENDINGS and file.suffix.lower() != ending:

@@ -46,9 +46,10 @@ def same_files(sources: Iterable[Source]) -> list[Remark]:
 
 def with_said(report: Report, works: Sequence[SheetWork]) -> list[SheetWork]:
     """The work on a report's sheets, the first of which says what is said of the file itself."""
-    if not (report.said or report.lacks) or not works:
+    if not (report.said or report.lacks or report.asks) or not works:
         return list(works)
     name = Path(report.path).name
     said = tuple(Remark("file", f"{name}: {one}", report.path, count=1) for one in report.said)
     said += tuple(Remark("lacking", f"{name}: {one}", report.path, count=1, breaks=True) for one in report.lacks)
+    said += tuple(Remark("question", f"{name}: {one}", report.path, count=1) for one in report.asks)
     return [replace(works[0], remarks=(*works[0].remarks, *said)), *works[1:]]
