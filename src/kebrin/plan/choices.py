@@ -5,9 +5,12 @@ from __future__ import annotations
 import codecs
 import re
 from fnmatch import fnmatchcase
+from itertools import pairwise
 from typing import Annotated
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator
+
+from kebrin.sources.stated import StatedText
 
 
 class Strict(BaseModel):
@@ -83,13 +86,36 @@ class ChoosePlan(Strict):
 
 
 class TextPlan(Strict):
-    """What a text file is, where it can't be seen: its delimiter and its encoding.
+    """What a text file is, where it can't be seen.
 
-    The delimiter is a sign, or "none" if the file is laid out by blanks.
+    `delimiter` is a sign, or "none" if the file is laid out by blanks; `encoding` the name of its encoding. `skip` lists
+    what lines begin with that are passed over. Of a text laid out by blanks, `columns` says where its columns are, by
+    letters counted from 1 (["1-12", "14-20"]); `pages` what the first line of a page begins with, `sections` what lines
+    begin with that head those below them; `lines` how many lines each record takes.
     """
 
     delimiter: str = ""
     encoding: str = ""
+    skip: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
+    columns: tuple[str, ...] = ()
+    pages: str = ""
+    sections: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
+    lines: Annotated[int, Field(ge=0)] = 0
+
+    @property
+    def stated(self) -> StatedText:
+        """The same as the readers take it."""
+        places = tuple(_place(one) for one in self.columns)
+        return StatedText(self.delimiter, self.encoding, places, self.pages, self.sections, self.skip, self.lines)
+
+    @field_validator("columns")
+    @classmethod
+    def _in_order(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        places = [_place(one) for one in value]
+        for (_, before), (left, _) in pairwise(places):
+            if left <= before:
+                raise ValueError(f"columns overlap, or are not in their order: {left} stands behind {before}")
+        return value
 
     @field_validator("delimiter")
     @classmethod
@@ -102,6 +128,13 @@ class TextPlan(Strict):
     @classmethod
     def _known_encoding(cls, value: str) -> str:
         return known_encoding(value)
+
+
+def _place(said: str) -> tuple[int, int]:
+    match = re.fullmatch(r"\s*(\d+)\s*-\s*(\d+)\s*", said)
+    if match is None or not 0 < int(match[1]) <= int(match[2]):
+        raise ValueError(f"{said!r} is no place of a column; it is first and last letter, as in '1-12'")
+    return int(match[1]), int(match[2])
 
 
 def known_encoding(value: str) -> str:

@@ -59,7 +59,7 @@ class PartTask:
             SourceError: it can't be read.
             LayoutError: a sheet is not as the plan states it, and the plan does not set such sheets aside.
         """
-        report = read(path, stored=self.plan.stored, text=(self.plan.text.delimiter, self.plan.text.encoding))
+        report = read(path, stored=self.plan.stored, text=self.plan.text.stated)
         try:
             return part_of(report, self.plan, self.tolerance)
         except LayoutError as error:  # the file itself does not fit: a sheet that the plan names is not there

@@ -12,6 +12,7 @@ from kebrin.sources.accounts import with_account
 
 if TYPE_CHECKING:
     from kebrin.cells import Report, Sheet
+    from kebrin.sources.stated import StatedText
     from kebrin.sources.workbook import Workbook
 
 __all__ = ["files", "read"]
@@ -28,7 +29,7 @@ _NOUNS = {"workbook": "a workbook", "text": "plain text", "document": "a spreads
 
 
 def read(
-    path: str | Path, *, opened: Workbook | None = None, stored: str = "", text: tuple[str, str] = ("", "")
+    path: str | Path, *, opened: Workbook | None = None, stored: str = "", text: StatedText | None = None
 ) -> Report:
     """Read a report by what it is, whatever its ending: a workbook, a spreadsheet document, a page, delimited or laid out text.
 
@@ -36,7 +37,7 @@ def read(
         path: the file.
         opened: the same file, if it was opened ahead.
         stored: 'blank' if formulas without a stored result are empty.
-        text: the delimiter and the encoding of a text, as far as they are stated.
+        text: what is stated of a text that can't be seen.
 
     Raises:
         SourceError: it is nothing that is read, or is damaged.
@@ -47,7 +48,7 @@ def read(
     return _as_named(path, opened, stored, text)
 
 
-def _renamed(path: Path, name: str, stored: str, text: tuple[str, str]) -> Report:
+def _renamed(path: Path, name: str, stored: str, text: StatedText | None) -> Report:
     """A report that is known by another name than that of the file that holds it."""
     try:
         report = _as_named(path, None, stored, text)
@@ -60,7 +61,7 @@ def _renamed(path: Path, name: str, stored: str, text: tuple[str, str]) -> Repor
     return replace(report, path=name, load=load, open_long=None)
 
 
-def _as_named(path: Path, opened: Workbook | None, stored: str, text: tuple[str, str]) -> Report:
+def _as_named(path: Path, opened: Workbook | None, stored: str, text: StatedText | None) -> Report:
     kind = "workbook" if opened is not None else files.kind_of(path)
     if kind in {"gzip archive", "zip archive"}:
         from kebrin.sources import packed
@@ -76,10 +77,10 @@ def _as_named(path: Path, opened: Workbook | None, stored: str, text: tuple[str,
     )
 
 
-def _text(path: Path, stated: tuple[str, str]) -> Report:
+def _text(path: Path, stated: StatedText | None) -> Report:
     from kebrin.sources import delimited
 
-    return delimited.read(path, delimited.Stated(*stated))
+    return delimited.read(path, stated)
 
 
 def _read(path: Path, kind: str, opened: Workbook | None, stored: str) -> Report:

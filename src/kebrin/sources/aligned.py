@@ -48,6 +48,12 @@ class Field:
         """Whether it reads as a number or a mark for none."""
         return _reads_as_figure(self.text)
 
+    @property
+    def number(self) -> float:
+        """What it reads as; 0 where it is a mark for none."""
+        found = read_text(self.text).number
+        return 0.0 if found != found else found  # noqa: PLR0124 - not a number
+
 
 @dataclass(frozen=True)
 class Placed:
@@ -90,14 +96,17 @@ class Columns:
         return len(self.places)
 
     @classmethod
-    def of(cls, lines: Sequence[Sequence[Field]], near: int) -> Columns:
-        """The columns that the lines of figures share; where there are none, those of all lines with several runs of text."""
+    def of(cls, lines: Sequence[Sequence[Field]], near: int, stated: tuple[tuple[int, int], ...] = ()) -> Columns:
+        """The columns that the lines of figures share; where there are none, those of all lines with several runs of text.
+
+        Places that a person states are taken as they are.
+        """
         body = [fields for fields in lines if is_body(fields) and not total_word(fields[0].text)]
         if len(body) < 2:
             body = [fields for fields in lines if is_body(fields)]
         if len(body) < 2:
             body = [fields for fields in lines if len(fields) > 1]
-        places = tuple(_merged(_used(body), body, near))
+        places = stated or tuple(_merged(_used(body), body, near))
         counts = [[0, 0] for _ in places]
         for fields in body:
             for one in fields:
@@ -173,7 +182,9 @@ class Columns:
         own = list(self.figures)
         # Words behind the figures have a column of their own too.
         own += [at for at in range(len(self)) if own and at > own[-1]]
-        if not own or len(parts) > len(own):
+        if own and len(parts) > len(own):
+            return self._one_each(parts)  # words stand between the figures
+        if not own:
             return None
         if len(parts) == len(own):
             return [(at, at) for at in own]
@@ -181,6 +192,12 @@ class Columns:
         if None not in aligned and len(set(aligned)) == len(aligned):
             return [(at, at) for at in aligned if at is not None]
         return self._in_the_middle(parts, own)
+
+    def _one_each(self, parts: Sequence[Field]) -> list[tuple[int, int]] | None:
+        """The columns that runs of text stand over, if it is one for each and another for every one."""
+        over = [self._over(one) for one in parts]
+        found = [columns[0] for columns in over if len(columns) == 1]
+        return [(at, at) for at in found] if len(found) == len(parts) == len(set(found)) else None
 
     def _aligned(self, one: Field) -> int | None:
         """The column that a run of text ends or begins with, to the letter."""

@@ -6,7 +6,6 @@ import csv
 import io
 import re
 from collections import Counter
-from dataclasses import dataclass
 from itertools import islice
 from typing import TYPE_CHECKING
 
@@ -17,6 +16,7 @@ from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.long_text import open_long
 from kebrin.sources.printed import is_printed, lay_out
+from kebrin.sources.stated import NONE, StatedText
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -27,23 +27,13 @@ _OLDER = ("cp1252", "cp1250", "cp1251", "mac_roman", "cp437")
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 csv.field_size_limit(1 << 24)
 _LINES = 500
-#: A stated delimiter that says that there is none.
-NONE = "none"
 _HEAD = 1 << 17
 # Of all its places so many must be between thousands for a comma to part no cells.
 _MOSTLY = 0.8
 _GROUPED = re.compile(r"(?<=\d),(?=\d{3}(?!\d))")
 
 
-@dataclass(frozen=True)
-class Stated:
-    """What a person says of a text file: its delimiter ('none' for text laid out by blanks) and its encoding; '' finds them."""
-
-    delimiter: str = ""
-    encoding: str = ""
-
-
-def read(path: Path, stated: Stated | None = None) -> Report:
+def read(path: Path, stated: StatedText | None = None) -> Report:
     """Read a text file, delimited or laid out by blanks; the sheet bears the file's name without its ending.
 
     Args:
@@ -63,24 +53,26 @@ def read(path: Path, stated: Stated | None = None) -> Report:
             do="Name it by what it is",
         )
     fixed = files.Fixed.of(path)
-    stated = stated or Stated()
+    stated = stated or StatedText()
     found = (lambda _: stated.delimiter) if stated.delimiter else delimiter
-    plain = stated.delimiter != NONE and stated.encoding.lower().replace("-", "") in {"", "utf8"}
     return Report(
         str(path), (path.stem,), lambda name: _sheet(fixed, name, stated), {}, lambda: fixed.digest,
-        open_long=(lambda: open_long(fixed, path.stem, found)) if plain else None,
+        open_long=(lambda: open_long(fixed, path.stem, found)) if stated.is_plain else None,
     )  # fmt: skip
 
 
-def _sheet(fixed: files.Fixed, name: str, stated: Stated) -> Sheet:
+def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
     path = fixed.path
     content = path.read_bytes()
     fixed.check()
     where = Place(str(path))
     text = _strictly(content, stated.encoding, where) if stated.encoding else decode(content, where)
-    mark = stated.delimiter or delimiter(text)
+    mark = NONE if stated.is_printed else stated.delimiter or delimiter(text)
     if mark in {"", NONE}:
-        return lay_out(text, name, str(path)).sheet
+        return lay_out(text, name, str(path), stated).sheet
+    if stated.skip:
+        begins = tuple(stated.skip)
+        text = re.sub(r"[^\r\n]+", lambda line: "" if line[0].lstrip().startswith(begins) else line[0], text)
     rows = _rows(text, mark, Place(str(path)))
     width = max(map(len, rows), default=0)
     values = np.full((len(rows), width), "", dtype=object)

@@ -15,6 +15,8 @@ import numpy as np
 
 from kebrin.cells import Area, Sheet, kinds_of
 from kebrin.sources.aligned import Columns, Field, Placed, Row, is_body
+from kebrin.sources.folded import unfolded
+from kebrin.sources.stated import StatedText
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -66,20 +68,52 @@ def is_printed(text: str) -> bool:
     return flush >= _MOSTLY * len(lines) and len(lines) > _FEWEST
 
 
-def lay_out(text: str, name: str, source: str) -> Printed:
-    """A print report as a sheet: a row per line that says something, page heads and ruled lines set aside."""
-    lines, pages = _without_page_heads(_lines(text))
+def lay_out(text: str, name: str, source: str, stated: StatedText | None = None) -> Printed:
+    """A print report as a sheet: a row per record or line that says something, page heads and ruled lines set aside."""
+    stated = stated or StatedText()
+    every = _lines(text)
+    lines, pages = _without_page_heads([one for one in every if not _begins(one.text, stated.skip)], stated.pages)
     kept = [line for line in lines if not _RULE.fullmatch(line.text) or not line.text.strip()]
-    placed = [Placed(f"line {line.number + 1:,}", line.text, tuple(_fields(line.text))) for line in kept]
+    placed = [
+        Placed(
+            f"line {line.number + 1:,}",
+            line.text,
+            tuple(_cut(line.text, stated.columns) if stated.columns else _fields(line.text)),
+            parted=bool(stated.columns),
+        )
+        for line in kept
+    ]
+    bare = frozenset(at for at, one in enumerate(placed) if _is_bare(one, stated))
+    unfold = unfolded(placed, bare, stated.lines)
     said = f"{pages:,} page heads that say the same again were set aside" if pages else ""
-    return grid(placed, name, source, said=said)
+    passed = sum(_begins(one.text, stated.skip) for one in every)
+    said = "; ".join(filter(None, [said, f"{passed:,} lines were passed over, as the plan states" if passed else ""]))
+    return grid(unfold, name, source, said=said, stated=stated)
 
 
-def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, said: str = "") -> Printed:
+def _begins(line: str, words: Sequence[str]) -> bool:
+    return bool(words) and line.lstrip().startswith(tuple(words))
+
+
+def _is_bare(line: Placed, stated: StatedText) -> bool:
+    """Whether a line is laid out by no columns."""
+    if _begins(line.text, stated.sections) or (stated.columns and not line.fields and line.text.strip()):
+        return True
+    return _is_key(line.text) or _is_stamp(line.text, line.fields)
+
+
+def grid(
+    placed: Sequence[Placed], name: str, source: str, *, near: int = 2, said: str = "", stated: StatedText | None = None
+) -> Printed:
     """Placed lines as a sheet; columns less than `near` apart are one, unless figures end in the first."""
-    bare = {at for at, one in enumerate(placed) if _is_key(one.text) or _is_stamp(one.text, one.fields)}
+    stated = stated or StatedText()
+    bare = {at for at, one in enumerate(placed) if _is_bare(one, stated)}
     body = [at for at, one in enumerate(placed) if at not in bare and is_body(one.fields)]
-    columns = Columns.of([one.fields for at, one in enumerate(placed) if at not in bare], near)
+    columns = Columns.of(
+        [one.fields for at, one in enumerate(placed) if at not in bare],
+        near,
+        tuple((left - 1, right) for left, right in stated.columns),
+    )
     first = body[0] if body else len(placed)
     heads = {one.text for one in placed[:first]} - {""}  # said again on later pages they are laid out alike
     rows: list[list[str]] = []
@@ -114,9 +148,9 @@ def _lines(text: str) -> list[_Line]:
     return found
 
 
-def _without_page_heads(lines: list[_Line]) -> tuple[list[_Line], int]:
-    """The lines without heads that a page before had already, and how many pages these were."""
-    starts = _page_starts(lines)
+def _without_page_heads(lines: list[_Line], begin: str = "") -> tuple[list[_Line], int]:
+    """The lines without heads that a page before had already, and how many pages these were; `begin` is how each begins."""
+    starts = [at for at, one in enumerate(lines) if _begins(one.text, (begin,))] if begin else _page_starts(lines)
     if len(starts) < 2:
         return lines, 0
     first = [line.text for line in lines[starts[0] : starts[0] + _HEAD_LINES]]
@@ -192,6 +226,19 @@ def _fields(line: str) -> list[Field]:
         # Words and figures side by side are one text; figures alone are a column each.
         found += parts if len(parts) > 1 and all(one.is_figure for one in parts) else [whole]
     return found
+
+
+def _cut(line: str, columns: Sequence[tuple[int, int]]) -> list[Field]:
+    """The runs of text of a line at stated places; none if it does not keep to them."""
+    inside = [" "] * len(line)
+    found = []
+    for left, right in columns:
+        part = line[left - 1 : right]
+        inside[left - 1 : right] = part
+        begin = left - 1 + len(part) - len(part.lstrip())
+        if part.strip():
+            found.append(Field(begin, begin + len(part.strip()), part.strip()))
+    return found if "".join(inside) == line else []
 
 
 def _bare(text: str, width: int) -> Row:

@@ -1,0 +1,42 @@
+"""What a person states of a text file that its reader can't see."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+#: A text laid out by blanks has this for a delimiter.
+NONE = "none"
+
+
+@dataclass(frozen=True)
+class StatedText:
+    """What is stated of a text; what is left out is found.
+
+    Attributes:
+        delimiter: the sign that parts its cells, or 'none' for a text that is laid out by blanks.
+        encoding: the name of its encoding.
+        columns: first and last letter of each column (1-based), of a text laid out by blanks.
+        pages: what the first line of each page begins with.
+        sections: what lines begin with that head the lines below them.
+        skip: what lines begin with that are passed over.
+        lines: how many lines one record takes; 0 finds it.
+    """
+
+    delimiter: str = ""
+    encoding: str = ""
+    columns: tuple[tuple[int, int], ...] = ()
+    pages: str = ""
+    sections: tuple[str, ...] = ()
+    skip: tuple[str, ...] = ()
+    lines: int = 0
+
+    @property
+    def is_printed(self) -> bool:
+        """Whether what is stated makes the text one laid out by blanks."""
+        return self.delimiter == NONE or bool(self.columns or self.pages or self.sections or self.lines)
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether the text may be read in batches: nothing is stated but a delimiter."""
+        utf8 = self.encoding.lower().replace("-", "") in {"", "utf8"}
+        return utf8 and not self.is_printed and not self.skip
