@@ -1,4 +1,4 @@
-"""Take the pictures in docs/screenshots from the demo data: `python scripts/screenshots.py`.
+"""Take the pictures in docs/screenshots from the demo data: `python scripts/screenshots.py [NAME]...`, all or some.
 
 Needs Xvfb, xterm and ImageMagick's `import` (Debian: xvfb, xterm, imagemagick).
 """
@@ -17,6 +17,7 @@ import openpyxl
 
 import kebrin as kb
 from kebrin.demo import copy_demo
+from kebrin.demo.service import serving
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 DISPLAY = ":97"
@@ -33,7 +34,11 @@ def spoil(path: Path) -> None:
 
 
 def shoot(name: str, command: str, folder: Path, size: str) -> None:
-    """Run a command in a terminal window and take its picture."""
+    """Run a command in a terminal window and take its picture; where others were asked for, only run it."""
+    if sys.argv[1:] and name not in sys.argv[1:]:
+        environment = {**os.environ, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
+        subprocess.run(["bash", "-c", command], cwd=folder, env=environment, check=False, stdout=subprocess.DEVNULL)
+        return
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
     ended = folder / "ended.txt"
     shown = f"PS1=; set -o pipefail; clear; printf '$ {command}\\n'; {command}; echo $? > {ended}; tput civis; sleep 30"
@@ -83,6 +88,14 @@ def shoot_all(folder: Path) -> None:
     shoot("certificates", "kebrin run certificates.plan.toml", folder, "11")
     shoot_form(folder)
     shoot("codes", "kebrin codes r.csv Port -o list.csv", folder, "11")
+    with serving(8031) as address:
+        shoot(
+            "fetch",
+            f"kebrin fetch {address}/calls -o calls.json; kebrin tidy calls.json -o calls.csv | sed -n 1,11p; "
+            "kebrin trace calls.csv 77 dues",
+            folder,
+            "11",
+        )
     shoot("trace", "kebrin trace traffic.csv 100", folder, "14")
     spoil(folder / "traffic_2031.xlsx")
     shoot("not-proved", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")

@@ -104,6 +104,9 @@ def _begins(sheet: Sheet, origin: CellOrigin, line: str) -> int:
     text = sheet.text(origin.row, origin.column) if line else ""
     if not text:
         return -1
+    if sheet.hints.heads >= 0:  # a record, which names its values
+        name = f"{json.dumps(sheet.text(sheet.hints.heads, origin.column), ensure_ascii=False)}: "
+        return line.find(name) + len(name) if name in line else -1
     before = [sheet.text(origin.row, column) for column in range(origin.column)]
     found = [match.start() for match in re.finditer(rf"(?<!\S){re.escape(text)}(?!\S)", line)]
     at = sum(len(re.findall(rf"(?<!\S){re.escape(text)}(?!\S)", one)) for one in before)

@@ -274,7 +274,7 @@ def _sheet(listed: _Listed, name: str, source: str, counts: dict[str, int], said
     def spot(row: int) -> tuple[str, str]:
         if row < top:
             return "", ""
-        return listed.places[row - top], json.dumps(listed.rows[row - top], ensure_ascii=False)
+        return listed.places[row - top], _said(listed.rows[row - top])
 
     lines += [[row.get(head) for head in heads] for row in listed.rows]
     values = np.full((len(lines), max(map(len, lines))), "", dtype=object)
@@ -283,3 +283,9 @@ def _sheet(listed: _Listed, name: str, source: str, counts: dict[str, int], said
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
     return Sheet(name, values, kinds, (), source, spots=Spots(len(lines), spot), hints=Hints(heads=head))
+
+
+def _said(row: dict[str, Any]) -> str:
+    """A record as the file may have it: whole numbers without a point."""
+    plain = {key: int(one) if isinstance(one, float) and one.is_integer() else one for key, one in row.items()}
+    return json.dumps(plain, ensure_ascii=False)
