@@ -12,9 +12,10 @@ from hypothesis import HealthCheck, settings
 
 from building import write_book
 from kebrin.demo import copy_demo
+from kebrin.sources.limits import set_limits, stated
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable, Iterator, Sequence
     from pathlib import Path
 
 settings.register_profile(
@@ -53,3 +54,10 @@ def book(tmp_path: Path) -> Callable[..., Path]:
         return write_book(tmp_path / "report.xlsx", {name: rows}, {name: list(merges)})
 
     return write
+
+
+@pytest.fixture
+def limited() -> Iterator[Callable[[str], None]]:
+    """Let other limits hold for one test, as in limited("cells=1000")."""
+    yield lambda said: set_limits(stated([said]))
+    set_limits(None)

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import pytest
 
 import kebrin as kb
-from kebrin.sources import packed, read
+from kebrin.sources import read
 
 if TYPE_CHECKING:
     import subprocess
@@ -80,7 +80,7 @@ BAD: list[tuple[Callable[[Path], Path], str]] = [
     (lambda folder: gzipped(folder / "x.gz", b""), "nothing in it"),
     (lambda folder: gzipped(folder / "x.gz", gzip.compress(b"a;b\n")), "packed more than once"),
     (lambda folder: zipped(folder / "x.zip", {"a.png": b"\x89PNG....", "b.png": b"\x89PNG...."}), "picture"),
-    (lambda folder: zipped(folder / "x.zip", {f"{at}.csv": b"a;b\n" for at in range(1001)}), "too many files"),
+    (lambda folder: zipped(folder / "x.zip", {f"{at}.csv": b"a;b\n" for at in range(2001)}), "limit 'sheets'"),
     (lambda folder: zipped(folder / "x.zip", {"y.zip": b"PK\x05\x06" + b"\0" * 18}), "packed more than once"),
     (lambda folder: zipped(folder / "x.zip", {"p.png": b"\x89PNG...."}), "picture"),
 ]  # fmt: skip
@@ -94,11 +94,11 @@ def test_what_can_not_be_unpacked_is_told(tmp_path: Path, make: Callable[[Path],
     assert told.value.where.file == str(path)
 
 
-def test_more_than_the_limit_is_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(packed, "LIMIT", 1000)
-    with pytest.raises(kb.SourceError, match="more than"):
+def test_more_than_the_limit_is_refused(tmp_path: Path, limited: Callable[[str], None]) -> None:
+    limited("unpacked=1000")
+    with pytest.raises(kb.SourceError, match="the limit 'unpacked' is 1,000"):
         read(gzipped(tmp_path / "x.csv.gz", TEXT.encode() * 100))
-    with pytest.raises(kb.SourceError, match="more than"):
+    with pytest.raises(kb.SourceError, match="the limit 'unpacked' is 1,000"):
         read(zipped(tmp_path / "x.zip", {"x.csv": TEXT.encode() * 100}))
 
 

@@ -12,8 +12,9 @@ GOOD = 'kebrin = 1\n[table.t]\nfiles = "r.xlsx"\n'
 
 MISTAKES = [
     ("kebrin = 1\n[table.t\n", "line 2: the plan is no valid TOML"),
-    (GOOD + "sheet = 3", "line 4: unknown key 'sheet' in table.t: the keys there are choose, columns, expect, fetch, fields, files, "
-     "from, kinds, labels, layout, misfits, optional, origin, same, sheets, shorten, step, stored, text. Did you mean 'sheets'?"),
+    (GOOD + "sheet = 3", "line 4: unknown key 'sheet' in table.t: the keys there are choose, columns, expect, fetch, fields, "
+     "files, from, kinds, labels, layout, misfits, optional, origin, same, sheets, shorten, step, stored, text. "
+     "Did you mean 'sheets'?"),
     (GOOD + "[table.t.layout]\nboxhaed = []", "line 5: unknown key 'boxhaed' in table.t.layout"),
     (GOOD + '[table.t.layout]\nblanks = "kept"', "line 5: blanks can't be 'kept': input should be 'keep' or 'leave out'. "
      "Did you mean 'keep'?"),

@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kebrin.errors import PlanError
+from kebrin.grammar.patterns import groups_of
 from kebrin.shape.parting import Entries
 from kebrin.shape.splitting import split
 from kebrin.sources.tables import read_table
@@ -21,7 +22,7 @@ from kebrin.values.codes import CodeList, nearest_keys
 from kebrin.values.dates import date
 from kebrin.values.entries import entries_of
 from kebrin.values.numbers import number
-from kebrin.values.patterns import fitting, groups_of
+from kebrin.values.patterns import fitting
 from kebrin.values.shapes import Shapes
 from kebrin.values.texts import Texts
 

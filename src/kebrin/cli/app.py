@@ -52,11 +52,19 @@ def _version(asked: bool) -> None:  # noqa: FBT001 - typer calls it so
 
 @app.callback()
 def _kebrin(
-    version: Annotated[
+    version: Annotated[  # noqa: ARG001 - it is told by its callback
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version and stop.")
     ] = False,
+    limit: Annotated[
+        list[str] | None,
+        typer.Option("--limit", metavar="NAME=N", help="Raise or lower a limit of what is read; see docs/security.md."),
+    ] = None,
 ) -> None:
-    pass
+    if limit:
+        with told(as_json=False):
+            from kebrin.sources.limits import for_all
+
+            for_all(limit)
 
 
 @app.command(epilog="Example: kebrin tidy traffic_2031.xlsx -o traffic.csv")

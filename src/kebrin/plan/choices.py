@@ -10,6 +10,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator
 
+from kebrin.grammar.patterns import groups_of, searched
 from kebrin.sources.stated import StatedText
 
 
@@ -77,9 +78,10 @@ class ChoosePlan(Strict):
     @classmethod
     def _one_group(cls, value: str) -> str:
         try:
-            groups = re.compile(value).groups
-        except re.error as error:
+            searched(value, "")
+        except ValueError as error:
             raise ValueError(f"the pattern {value!r} can't be read: {error}") from None
+        groups = len(groups_of(value)) + value.count("(?P<")
         if groups > 1:
             raise ValueError(f"the pattern {value!r} has {groups} groups; it must have one, or none")
         return value

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.errors import Place, PlanError, SourceError
+from kebrin.grammar.patterns import searched
 from kebrin.sources import accounts, files, piped
 
 if TYPE_CHECKING:
@@ -168,13 +169,13 @@ def _moment(path: Path, dated: str) -> tuple[float, ...]:
     """When a file is from: the numbers of the date in its name, the largest unit first, or its time."""
     if not dated:
         return (path.stat().st_mtime,)
-    match = re.search(dated, path.name)
+    match = searched(dated, path.name)
     if match is None:
         raise PlanError(
             "a file's name has no date", Place(str(path)), why=f"the pattern {dated!r} in choose does not fit it",
             do="Correct dated, or choose the files by a pattern that leaves this one out",
         )  # fmt: skip
-    return order_of(match[1] if match.groups() else match[0])
+    return order_of(match.part)
 
 
 def order_of(text: str) -> tuple[float, ...]:

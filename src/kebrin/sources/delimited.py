@@ -14,6 +14,7 @@ import numpy as np
 from kebrin.cells import Hints, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
+from kebrin.sources.limits import hold, hold_room, limits
 from kebrin.sources.long_text import open_long
 from kebrin.sources.printed import is_printed, lay_out
 from kebrin.sources.stated import NONE, StatedText
@@ -25,8 +26,9 @@ if TYPE_CHECKING:
 _DELIMITERS = ("\t", ";", "|", "^", "~", ",")
 _OLDER = ("cp1252", "cp1250", "cp1251", "mac_roman", "cp437")
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
-csv.field_size_limit(1 << 24)
 _LINES = 500
+# How long a cell may be is looked at when all are there.
+csv.field_size_limit(2**31 - 1)
 _HEAD = 1 << 17
 # Of all its places so many must be between thousands for a comma to part no cells.
 _MOSTLY = 0.8
@@ -73,8 +75,11 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
     if stated.skip:
         begins = tuple(stated.skip)
         text = re.sub(r"[^\r\n]+", lambda line: "" if line[0].lstrip().startswith(begins) else line[0], text)
-    rows = _rows(text, mark, Place(str(path)))
+    rows = _rows(text.rstrip("\r\n") + "\n", mark, where)
     width = max(map(len, rows), default=0)
+    hold_room(len(rows), width, sum(map(len, rows)), where)
+    if len(text) > limits().letters:
+        hold("letters", max((len(cell) for row in rows for cell in row), default=0), where)
     values = np.full((len(rows), width), "", dtype=object)
     for number, row in enumerate(rows):
         values[number, : len(row)] = row

@@ -17,6 +17,7 @@ from kebrin.cells import Hints, Report, Sheet, Spots, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.delimited import decode
+from kebrin.sources.limits import hold, hold_room, limits
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -28,8 +29,6 @@ _KEY, _VALUE = "key", "value"
 _COUNTS = frozenset({"count", "total", "size", "totalcount", "totalresults", "totalrecords", "records", "recordcount"})
 # Whole numbers up to this one are the same as floating point numbers; larger ones stay texts, digit for digit.
 _EXACT = 2**53
-#: So deep may records lie in one another.
-DEEPEST = 64
 _GAP = 1
 
 
@@ -62,6 +61,7 @@ def read(path: Path) -> Report:
     where = Place(str(path))
     found = _nested(_parsed(decode(content, where), where), path.stem, where)
     lacks, counts = _counted(found)
+    hold("sheets", len(found.lists), where)
     sheets = {name: _sheet(listed, name, str(path), counts, found.said) for name, listed in found.lists.items()}
     return Report(
         str(path), tuple(sheets), sheets.__getitem__, {}, lambda: fixed.digest, said=_told(counts), lacks=lacks
@@ -140,7 +140,7 @@ def _refuse(error: json.JSONDecodeError, text: str, where: Place) -> NoReturn:
 
 def _too_deep(where: Place) -> SourceError:
     return SourceError(
-        "records lie in one another too deep", where, why=f"more than {DEEPEST} deep are no list for people",
+        "records lie in one another too deep", where, why=f"more than {limits().depth} levels, which is the limit 'depth'",
         do="Ask for the part that is a list",
     )  # fmt: skip
 
@@ -228,7 +228,7 @@ def _leaves_of(value: Any, where: Place) -> Iterator[tuple[str, Any]]:
 
 def _leaves(value: dict[str, Any], prefix: str, where: Place, depth: int = 0) -> Iterator[tuple[str, Any]]:
     """Paths and what stands there: plain values and lists; empty lists and records are nothing."""
-    if depth > DEEPEST:
+    if depth > limits().depth:
         raise _too_deep(where)
     for key, one in value.items():
         path = f"{prefix}.{key}" if prefix else key
@@ -276,13 +276,19 @@ def _sheet(listed: _Listed, name: str, source: str, counts: dict[str, int], said
             return "", ""
         return listed.places[row - top], _said(listed.rows[row - top])
 
-    lines += [[row.get(head) for head in heads] for row in listed.rows]
-    values = np.full((len(lines), max(map(len, lines))), "", dtype=object)
+    height, width = len(lines) + len(listed.rows), max([len(heads), *map(len, lines)])
+    hold_room(height, width, sum(map(len, listed.rows)) + len(heads), Place(source, name))
+    values = np.full((height, width), "", dtype=object)
     for number, line in enumerate(lines):
-        values[number, : len(line)] = ["" if one is None else one for one in line]
+        values[number, : len(line)] = line
+    column = {head: at for at, head in enumerate(heads)}
+    for number, row in enumerate(listed.rows, len(lines)):
+        for path, cell in row.items():
+            if cell is not None:
+                values[number, column[path]] = cell
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
-    return Sheet(name, values, kinds, (), source, spots=Spots(len(lines), spot), hints=Hints(heads=head))
+    return Sheet(name, values, kinds, (), source, spots=Spots(height, spot), hints=Hints(heads=head))
 
 
 def _said(row: dict[str, Any]) -> str:

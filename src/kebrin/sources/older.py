@@ -10,6 +10,7 @@ import python_calamine as calamine
 from kebrin.cells import Area, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
+from kebrin.sources.limits import hold_room
 from kebrin.sources.parts import damaged
 
 if TYPE_CHECKING:
@@ -54,6 +55,12 @@ def read(path: Path) -> Report:
         except (calamine.CalamineError, ValueError) as error:
             raise damaged(Place(str(path), sheet=name), error) from error
         fixed.check()
+        hold_room(
+            len(rows),
+            len(rows[0]) if rows else 0,
+            len(rows) * len(rows[0]) if rows else 0,
+            Place(str(path), sheet=name),
+        )
         values = np.full((len(rows), len(rows[0]) if rows else 0), None, dtype=object)
         for number, row in enumerate(rows):
             values[number, :] = row

@@ -14,6 +14,7 @@ from lxml import etree
 from kebrin.cells import Area, Formats, Kind, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
+from kebrin.sources.limits import hold, hold_package, hold_room
 from kebrin.sources.parts import telling
 
 if TYPE_CHECKING:
@@ -27,7 +28,6 @@ _STYLE = "{urn:oasis:names:tc:opendocument:xmlns:style:1.0}"
 _FO = "{urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0}"
 _DURATION = re.compile(r"(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:([\d.]+)S)?)?")
 # Blank rows and columns beyond the last cell are stated by the million; of those between cells so many are laid out.
-_MOST_CELLS = 60_000_000
 
 
 def read(path: Path) -> Report:
@@ -85,6 +85,7 @@ def _tables(path: Path, where: Place) -> tuple[list[_Grid], _Styles]:
         with path.open("rb") as stream:
             return list(_read(stream, styles)), styles
     with zipfile.ZipFile(path) as package:
+        hold_package([(one.compress_size, one.file_size) for one in package.infolist()], where)
         if "META-INF/manifest.xml" in package.namelist() and b"encryption-data" in package.read(
             "META-INF/manifest.xml"
         ):
@@ -146,6 +147,9 @@ def _row(grid: _Grid, element: etree._Element, row: int) -> int:
         width = int(cell.get(f"{_TABLE}number-columns-repeated", "1"))
         value, error = _value(cell)
         if value != "" and value is not None:
+            where = Place("", grid.name)
+            hold("columns", column + width, where)
+            hold("cells", len(grid.cells) + (len(found) + width) * count, where)
             found += [(column + at, value, error) for at in range(width)]
             style = cell.get(f"{_TABLE}style-name")
             formula = cell.get(f"{_TABLE}formula")
@@ -243,12 +247,7 @@ def _style(element: etree._Element, styles: _Styles) -> None:
 def _sheet(grid: _Grid, styles: _Styles, source: str, hidden: str) -> Sheet:
     height = max((row for row, *_ in grid.cells), default=-1) + 1
     width = max((column for _, column, *_ in grid.cells), default=-1) + 1
-    if height * width > _MOST_CELLS:
-        raise SourceError(
-            "the sheet is too wide and too long to be a report", Place(source, grid.name),
-            why=f"cells in use reach over {height:,} rows and {width:,} columns",
-            do="Clear the stray cell that stands far from the rest",
-        )  # fmt: skip
+    hold_room(height, width, len(grid.cells), Place(source, grid.name))
     values = np.full((height, width), None, dtype=object)
     for row, column, value, _ in grid.cells:
         values[row, column] = value

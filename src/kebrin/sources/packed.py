@@ -14,6 +14,7 @@ from weakref import finalize
 from kebrin.cells import Report
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files, temporary
+from kebrin.sources.limits import hold, hold_package, limits
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -21,11 +22,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Sheet
 
-#: So many bytes are unpacked at most: far above any report, far below what a few bytes can be made to unpack to.
-LIMIT = 2 << 30
 _AT_ONCE = 1 << 20
-#: So many files may be packed in one.
-MOST_FILES = 1_000
 _PACKED = frozenset({"gzip archive", "zip archive"})
 _DO = "Ask for it again, or unpack it and name what is in it"
 
@@ -120,14 +117,14 @@ def _from_gzip(path: Path, folder: Path) -> list[Path]:
     bare = path.stem if path.suffix.lower() in {".gz", ".gzip"} else path.name
     try:
         with gzip.open(path) as packed:
-            return [_written(packed, folder / bare, path, LIMIT)]
+            return [_written(packed, folder / bare, path, limits().unpacked)]
     except (EOFError, OSError, zlib.error) as error:
         raise _damaged(path, error) from error
 
 
 def _from_zip(path: Path, folder: Path) -> list[Path]:
     found: list[Path] = []
-    left = LIMIT
+    left = limits().unpacked
     try:
         with zipfile.ZipFile(path) as package:
             members = [one for one in package.infolist() if not one.is_dir() and not _of_a_system(one.filename)]
@@ -135,11 +132,7 @@ def _from_zip(path: Path, folder: Path) -> list[Path]:
                 raise SourceError(
                     "this packed file has nothing in it", Place(str(path)), why="no file is in it", do=_DO
                 )
-            if len(members) > MOST_FILES:
-                raise SourceError(
-                    "too many files are packed in this", Place(str(path)), why=f"{len(members):,}, more than {MOST_FILES:,}",
-                    do="Unpack it into a folder, and name the folder",
-                )  # fmt: skip
+            hold("sheets", len(members), Place(str(path)))
             for number, member in enumerate(members):
                 if member.flag_bits & 1:
                     raise SourceError(
@@ -166,15 +159,12 @@ def _of_a_system(name: str) -> bool:
 
 def _written(packed: IO[bytes] | gzip.GzipFile, target: Path, path: Path, limit: int) -> Path:
     """Unpack to a file, as far as what is left of the limit."""
-    size = 0
+    size, whole = 0, path.stat().st_size
     with target.open("wb") as out:
         while block := packed.read(_AT_ONCE):
             size += len(block)
-            if size > limit:
-                raise SourceError(
-                    "what is packed in this file is too large", Place(str(path)), why=f"it is more than {LIMIT:,} bytes",
-                    do="Unpack it where there is room, look whether it is a report, and name it",
-                )  # fmt: skip
+            hold("unpacked", limits().unpacked - limit + size, Place(str(path)))
+            hold_package([(whole, size)], Place(str(path)))
             out.write(block)
     if not size:
         raise SourceError("this packed file has nothing in it", Place(str(path)), why="it unpacks to 0 bytes", do=_DO)

@@ -14,6 +14,7 @@ from kebrin.errors import Place, SourceError
 from kebrin.grammar.reading import CURRENCY_SIGNS, Look, read_text
 from kebrin.sources import files
 from kebrin.sources.delimited import decode
+from kebrin.sources.limits import hold, hold_room
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -30,6 +31,7 @@ _RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
 _LEAD = frozenset({*CURRENCY_SIGNS, *CURRENCY_SIGNS.values(), "$", "(", "-", "−", "+"})
 _TRAIL = frozenset({")", "%", ")%", "%)", "*", "€", "kr"})
 _MOST_SPAN, _GAP = 1_000, 4
+_SPARSE = 200
 
 
 def read(path: Path) -> Report:
@@ -54,6 +56,7 @@ def read(path: Path) -> Report:
             "the page has no table", where, why="no <table> holds rows of cells",
             do="Save the page that shows the table; one that a script fills must be saved from the browser as it is shown",
         )  # fmt: skip
+    hold("sheets", len(tables), where)
     by_name: dict[str, _Table] = {}
     for number, table in enumerate(tables, start=1):
         name = table.caption or (f"{path.stem}" if len(tables) == 1 else f"Table {number}")
@@ -212,9 +215,10 @@ def _text(element: html.HtmlElement) -> tuple[str, bool]:
 
 def _sheet(table: _Table, name: str, source: str) -> Sheet:
     elements = list(_rows(table.element))
-    cells, merges = _grid(elements)
+    cells, merges = _grid(elements, Place(source, name))
     width = max((column for _, column in cells), default=0) + 1
     rows = max((row for row, _ in cells), default=-1) + 1
+    hold_room(rows, width, len(cells), Place(source, name))
     texts = [[""] * width for _ in range(rows)]
     bold = set()
     for (row, column), cell in cells.items():
@@ -228,6 +232,7 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
     behind = [""] * _GAP + table.behind if table.behind else []
     width = max(len(texts[0]) if texts else 1, 1)
     lines = [*([text] for text in above), *([[]] if above else []), *texts, *([text] for text in behind)]
+    hold_room(len(lines), width, len(cells) + len(above) + len(behind), Place(source, name))
     values = np.full((len(lines), width), "", dtype=object)
     for number, line in enumerate(lines):
         values[number, : len(line)] = line
@@ -250,7 +255,7 @@ def _constant(formats: Formats) -> Callable[[int | None], Formats]:
     return lambda _: formats
 
 
-def _grid(rows: list[html.HtmlElement]) -> tuple[dict[tuple[int, int], _Cell], list[Area]]:
+def _grid(rows: list[html.HtmlElement], where: Place) -> tuple[dict[tuple[int, int], _Cell], list[Area]]:
     """The cells of a table's rows by place, and the rectangles that some of them reach over."""
     cells: dict[tuple[int, int], _Cell] = {}
     taken: set[tuple[int, int]] = set()
@@ -271,6 +276,9 @@ def _grid(rows: list[html.HtmlElement]) -> tuple[dict[tuple[int, int], _Cell], l
             else:
                 taken.add((number, column))
             column += cell.across
+        hold("cells", len(taken), where)
+        if len(taken) > _SPARSE * len(cells):
+            hold("sparse", len(taken), where)
     right = max((column for _, column in cells), default=0)
     clipped = (Area(a.top, a.left, a.bottom, min(a.right, right)) for a in merges)
     return cells, [a for a in clipped if (a.top, a.left) != (a.bottom, a.right)]

@@ -14,8 +14,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Area, Sheet, kinds_of
+from kebrin.errors import Place
 from kebrin.sources.aligned import Columns, Field, Placed, Row, is_body
 from kebrin.sources.folded import unfolded
+from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.stated import StatedText
 
 if TYPE_CHECKING:
@@ -72,6 +74,7 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     """A print report as a sheet: a row per record or line that says something, page heads and ruled lines set aside."""
     stated = stated or StatedText()
     every = _lines(text)
+    hold("letters", max((len(one.text) for one in every), default=0), Place(source, name))
     lines, pages = _without_page_heads([one for one in every if not _begins(one.text, stated.skip)], stated.pages)
     kept = [line for line in lines if not _RULE.fullmatch(line.text) or not line.text.strip()]
     placed = [
@@ -128,6 +131,7 @@ def grid(
         rows.append(row.cells)
         spots.append((one.where, one.text))
     width = max(map(len, rows), default=1)
+    hold_room(len(rows), width, sum(len(one.fields) for one in placed), Place(source, name))
     values = np.full((len(rows), width), "", dtype=object)
     for number, cells in enumerate(rows):
         values[number, : len(cells)] = cells

@@ -15,14 +15,15 @@ from lxml import etree
 
 from kebrin.address import a1, parse_a1
 from kebrin.errors import Place, SourceError
+from kebrin.sources.extent import MOST_ROWS
+from kebrin.sources.limits import hold, hold_room, limits
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
-_REACH = re.compile(rb"""<(?:\w+:)?dimension\s[^>]*?ref=["']([A-Z]+[0-9]+)(?::([A-Z]+[0-9]+))?["']""")
-#: The value parser lays a sheet out densely; past this many cells the far ones are named instead.
-MOST_CELLS = 60_000_000
+    from kebrin.sources.extent import Extent
+
 _TEXT_RESULTS = frozenset({"str", "inlineStr", "s"})
 # Number formats that every workbook knows by number alone (ECMA-376 part 1, 18.8.30).
 _BUILT_IN = {
@@ -58,36 +59,56 @@ class Style:
     filled: bool = False
 
 
-def refuse_far_cells(path: Path, part: str, where: Place, head: bytes) -> None:
-    """Refuse a sheet whose cells in use span more than the machine should lay out; `head` are its first bytes.
+def refuse_far_cells(path: Path, part: str, where: Place, extent: Extent) -> None:
+    """Refuse a sheet whose cells the value parser should not lay out; it may end the process where it can't.
 
     Raises:
-        SourceError: a cell stands alone far from the rest; it is named.
+        SourceError: a cell stands outside of any sheet, or alone far from the rest; it is named. A value holds a comment.
     """
-    stated = _REACH.search(head)
-    corner = parse_a1((stated[2] or stated[1]).decode()) if stated else None
-    if corner is not None and (corner[0] + 1) * (corner[1] + 1) <= MOST_CELLS:
+    if extent.is_outside:
+        raise SourceError(
+            "a cell stands outside of the sheet", where, why="its address is none that a sheet has",
+            do="Open it in a spreadsheet program, save it there, and look whether all is there",
+        )  # fmt: skip
+    if extent.cut:
+        raise SourceError(
+            "values hold comments of the file format", where, why="the value parser would leave out a part of them in silence",
+            do="Open it in a spreadsheet program and save it there",
+        )  # fmt: skip
+    hold("merges", extent.merges, where)
+    if extent.rows > MOST_ROWS:
+        raise SourceError(
+            "the sheet has more rows than a sheet can have",
+            where,
+            why=f"it states {extent.rows:,}",
+            do="Ask for it anew",
+        )
+    if extent.area <= limits().sparse:
         return
-    bottom, right = _used(path, part)
-    if (bottom[0] + 1) * (right[1] + 1) > MOST_CELLS:
+    bottom, right, filled = _used(path, part)
+    try:
+        hold_room(bottom[0] + 1, right[1] + 1, filled, where)
+    except SourceError as error:
         raise SourceError(
             "the sheet is too wide and too long to be a report",
             Place(where.file, where.sheet, ", ".join(dict.fromkeys((a1(*bottom), a1(*right))))),
-            why=f"cells in use reach over {bottom[0] + 1:,} rows and {right[1] + 1:,} columns",
-            do="Clear the stray cell that stands far from the rest",
-        )
+            why=f"cells in use reach over {bottom[0] + 1:,} rows and {right[1] + 1:,} columns; {error.why}",
+            do=f"Clear the stray cell that stands far from the rest. {error.do}",
+        ) from error
 
 
-def _used(path: Path, part: str) -> tuple[tuple[int, int], tuple[int, int]]:
-    """The lowest and the rightmost cell that holds something."""
+def _used(path: Path, part: str) -> tuple[tuple[int, int], tuple[int, int], int]:
+    """The lowest and the rightmost cell that holds something, and how many do."""
     bottom = right = (0, 0)
+    filled = 0
     with zipfile.ZipFile(path) as package, package.open(part) as stream:
         for row, cells in _rows(stream):
             for column, cell in cells:
                 if len(cell):
                     bottom = max(bottom, (row, column))
                     right = max(right, (row, column), key=lambda at: at[1])
-    return bottom, right
+                    filled += 1
+    return bottom, right, filled
 
 
 def look_again(path: Path, part: str, rows: int | None = None) -> SecondLook:

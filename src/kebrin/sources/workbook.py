@@ -19,6 +19,8 @@ from lxml import etree
 
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files, second
+from kebrin.sources.extent import extent_of
+from kebrin.sources.limits import hold, hold_package
 from kebrin.sources.parts import damaged, part_name, telling
 
 if TYPE_CHECKING:
@@ -103,10 +105,11 @@ class Workbook:
             part = package.getinfo(self.parts[name])
             if part.file_size <= _SMALL:  # it is read at once: to start a thread would take longer
                 content = package.read(part)
-                second.refuse_far_cells(self.path, part.filename, where, content[:_HEAD])
+                second.refuse_far_cells(self.path, part.filename, where, extent_of([content]))
                 return self._rows(name, where, _signs([content]))
             with package.open(part) as stream:
-                second.refuse_far_cells(self.path, part.filename, where, stream.read(_HEAD))
+                extent = extent_of(iter(lambda: stream.read(_CHUNK), b""))
+            second.refuse_far_cells(self.path, part.filename, where, extent)
         with ThreadPoolExecutor(1) as beside:
             signs = beside.submit(_signs_of_part, self.path, self.parts[name])
             return replace(self._rows(name, where, Signs()), signs=signs.result())
@@ -135,7 +138,9 @@ def open_workbook(path: Path) -> Workbook:
             # A small package is read whole, once; no file stays open.
             small = BytesIO(path.read_bytes()) if fixed.state[1] <= _SMALL else None
             with zipfile.ZipFile(path) if small is None else nullcontext(zipfile.ZipFile(small)) as package:
+                hold_package([(one.compress_size, one.file_size) for one in package.infolist()], where)
                 parts, states = _contents(package)
+                hold("sheets", len(parts), where)
                 pads = _pads_digits(package)
         book = calamine.CalamineWorkbook.from_path(str(path))
     except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError, calamine.CalamineError, EOFError) as error:

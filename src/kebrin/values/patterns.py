@@ -5,33 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from kebrin.errors import PlanError
+from kebrin.grammar.patterns import groups_of, named_groups
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-
-
-def groups_of(pattern: str) -> list[int]:
-    r"""Where the groups of a pattern that have no name begin, signs in classes and behind a backslash left out.
-
-    >>> groups_of(r"(\d+)[(]\((?P<unit>t|kg)(?:s)?"), groups_of("[]()]+")
-    ([0], [])
-    """
-    found, at, opened = [], 0, -1
-    while at < len(pattern):
-        letter = pattern[at]
-        if letter == "\\":
-            at += 1
-        elif opened >= 0:
-            # A bracket that comes first in a class stands for itself.
-            if letter == "]" and at > opened + 1 + (pattern[opened + 1 : opened + 2] == "^"):
-                opened = -1
-        elif letter == "[":
-            opened = at
-        elif letter == "(" and pattern[at + 1 : at + 2] != "?":
-            found.append(at)
-        at += 1
-    return found
 
 
 def fitting(said: Sequence[str | None], pattern: str, names: Sequence[str]) -> list[dict[str, str] | None]:
@@ -58,9 +36,7 @@ def fitting(said: Sequence[str | None], pattern: str, names: Sequence[str]) -> l
     elif "(?P<" in pattern and not bare:
         named, keys = pattern, []
     elif len(bare) == len(names):
-        named = pattern
-        for at, key in reversed(list(zip(bare, keys, strict=True))):
-            named = f"{named[: at + 1]}?P<{key}>{named[at + 1 :]}"
+        named = named_groups(pattern, keys)
     else:
         raise PlanError(
             f"the pattern {pattern!r} has {len(bare)} groups", why=f"they go into {len(names)} columns ({', '.join(names)})",

@@ -7,6 +7,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from kebrin.grammar.patterns import groups_of, searched
+
 _QUOTED = r"(?:'([^']*)'|\"([^\"]*)\")"
 _PLACES = (
     ("sheet name", re.compile(rf"sheet name(?:\s*,\s*{_QUOTED})?")),
@@ -68,10 +70,11 @@ class FieldPlace(BaseModel):
 
 def _refuse_bad_pattern(pattern: str) -> None:
     try:
-        found = re.compile(pattern)
-    except re.error as error:
+        searched(pattern, "")
+    except ValueError as error:
         raise ValueError(f"the pattern {pattern!r} can't be read: {error}") from None
-    if found.groups > 1 and found.groups > len(found.groupindex):
+    bare = len(groups_of(pattern))
+    if bare > 1 or (bare and "(?P<" in pattern):
         raise ValueError(
-            f"the pattern {pattern!r} has {found.groups} groups; it must have one or none, or all must bear names"
+            f"the pattern {pattern!r} has several groups; it must have one or none, or all must bear names"
         )

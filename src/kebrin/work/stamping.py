@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import datetime as dt
-import re
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.cells import Kind, Sheet, neat, parse_a1
 from kebrin.errors import LayoutError, Place, nearest
+from kebrin.grammar.patterns import searched
 from kebrin.layout import FieldCell, find_fields, stated_field
 from kebrin.work.places import FieldPlace
 from kebrin.work.stamps import without_caption
@@ -74,21 +74,21 @@ def _around(sheet: Sheet, name: str, place: FieldPlace) -> str:
     said = {"sheet name": sheet.name, "file name": file.name, "folder name": file.resolve().parent.name}[place.form]
     if not place.what:
         return said
-    match = re.search(place.what, said)
+    match = searched(place.what, said)
     whole = place.form.partition(" ")[0]
     if match is None:
         raise LayoutError(
             f"the field {name!r} can't be taken from the {whole}'s name", Place(sheet.source),
             why=f"the pattern {place.what!r} does not fit {said!r}", do="Correct the pattern in the plan",
         )  # fmt: skip
-    named = match.groupdict()
-    if len(match.groups()) > 1 and name not in named:
+    named = match.named
+    if len(named) + len(match.groups) > 1 and name not in named:
         near = nearest(name, named)
         raise LayoutError(
             f"the pattern of the field {name!r} has no group of that name", Place(sheet.source),
             why=f"its groups are {', '.join(named)}", do=f"Did you mean {near!r}?" if near else "Name the field as one of them",
         )  # fmt: skip
-    return str(named[name] if name in named else match[1] if match.groups() else match[0])
+    return named.get(name, match.part)
 
 
 def _in_cell(sheet: Sheet, name: str, place: FieldPlace) -> FieldCell:

@@ -1,0 +1,174 @@
+"""Hostile files: each is refused in our words within a limit that has a name, and none takes the process down."""
+
+from __future__ import annotations
+
+import json
+import zipfile
+from typing import TYPE_CHECKING
+
+import pytest
+
+import kebrin as kb
+from kebrin.errors import PlanError, SourceError
+from kebrin.grammar.patterns import searched
+from kebrin.sources import read
+from kebrin.sources.extent import extent_of
+from kebrin.sources.limits import Limits, stated
+
+if TYPE_CHECKING:
+    import subprocess
+    from collections.abc import Callable
+    from pathlib import Path
+
+    Kebrin = Callable[..., subprocess.CompletedProcess[str]]
+
+SPACE = 'xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"'
+RELATIONS = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+PACKAGE = "http://schemas.openxmlformats.org/package/2006/relationships"
+
+
+def text(at: str, said: str) -> str:
+    return f'<c r="{at}" t="inlineStr"><is><t>{said}</t></is></c>'
+
+
+def number(at: str, said: object) -> str:
+    return f'<c r="{at}"><v>{said}</v></c>'
+
+
+ROWS = (
+    f'<row r="1">{text("A1", "Port")}{text("B1", "Jan")}{text("C1", "Feb")}</row>'
+    f'<row r="2">{text("A2", "Brae")}{number("B2", 3)}{number("C2", 5)}</row>'
+    f'<row r="3">{text("A3", "Ness")}{number("B3", 4)}{number("C3", 6)}</row>'
+)
+
+
+def book(path: Path, rows: str, behind: str = "", before: str = "", sheets: int = 1) -> Path:
+    """A workbook written part by part, as a hostile hand would."""
+    every = range(1, sheets + 1)
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as package:
+        package.writestr("[Content_Types].xml", f'<Types xmlns="{PACKAGE.replace("relationships", "content-types")}"/>')
+        package.writestr(
+            "_rels/.rels",
+            f'<Relationships xmlns="{PACKAGE}"><Relationship Id="r1" Type="{RELATIONS}/officeDocument" '
+            'Target="xl/workbook.xml"/></Relationships>',
+        )
+        links = "".join(
+            f'<Relationship Id="r{at}" Type="{RELATIONS}/worksheet" Target="worksheets/sheet{at}.xml"/>' for at in every
+        )
+        package.writestr("xl/_rels/workbook.xml.rels", f'<Relationships xmlns="{PACKAGE}">{links}</Relationships>')
+        named = "".join(f'<sheet name="S{at}" sheetId="{at}" r:id="r{at}"/>' for at in every)
+        package.writestr(
+            "xl/workbook.xml", f'<workbook {SPACE} xmlns:r="{RELATIONS}"><sheets>{named}</sheets></workbook>'
+        )
+        for at in every:
+            package.writestr(
+                f"xl/worksheets/sheet{at}.xml",
+                f"<worksheet {SPACE}>{before}<sheetData>{rows}</sheetData>{behind}</worksheet>",
+            )
+    return path
+
+
+def test_a_plain_package_of_this_hand_is_read(tmp_path: Path) -> None:
+    run = kb.tidy(book(tmp_path / "x.xlsx", ROWS))
+    assert run.holds
+    assert len(run.tables["S1"]) == 4
+
+
+BAD: list[tuple[str, str, str]] = [
+    ("outside", f'<row r="1048577">{number("XFE1048577", 1)}</row>', "outside of the sheet"),
+    ("far beyond", '<row r="4"><c r="ZZZZZZZ4"><v>1</v></c></row>', "outside of the sheet"),
+    ("no row", f'<row r="9">{number("A99999999999", 1)}</row>', "outside of the sheet"),
+    ("corner", f'<row r="1048576">{number("XFD1048576", 1)}</row>', "the limit 'cells'"),
+    ("comment", f'<row r="4">{text("A4", "Sk")}<c r="B4"><v>5<!-- x -->7</v></c></row>', "comments of the file format"),
+    (
+        "section",
+        f'<row r="4">{text("A4", "Sk")}<c r="B4"><v><![CDATA[5]]></v></c></row>',
+        "comments of the file format",
+    ),
+    ("rows", "<row/>" * 1_050_000, "more rows than a sheet can have"),
+    ("blanks", " " * (70 << 20), "the limit 'ratio'"),
+]
+
+
+@pytest.mark.parametrize(("rows", "said"), [(rows, said) for _, rows, said in BAD], ids=[name for name, *_ in BAD])
+def test_cells_that_no_sheet_has_are_refused_before_the_parser_sees_them(tmp_path: Path, rows: str, said: str) -> None:
+    for before in ("", '<dimension ref="A1:C3"/>'):  # what a sheet states of itself is not believed
+        with pytest.raises(SourceError, match=said):
+            kb.tidy(book(tmp_path / "x.xlsx", ROWS + rows, before=before))
+
+
+def test_too_many_sheets_and_merges_are_refused(tmp_path: Path, limited: Callable[[str], None]) -> None:
+    limited("sheets=3")
+    with pytest.raises(SourceError, match="the limit 'sheets' is 3"):
+        read(book(tmp_path / "x.xlsx", ROWS, sheets=4))
+    limited("merges=2")
+    merges = "".join(f'<mergeCell ref="E{at}:F{at}"/>' for at in range(1, 5))
+    with pytest.raises(SourceError, match="the limit 'merges' is 2"):
+        kb.tidy(book(tmp_path / "x.xlsx", ROWS, f'<mergeCells count="4">{merges}</mergeCells>'))
+
+
+TEXTS: list[tuple[str, str, str]] = [
+    ("ragged.csv", "a,b\n" * 9000 + "," * 20_000 + "x\n", "columns"),
+    ("sparse.csv", "a,b\n" * 5000 + "," * 9_000 + "x\n", "sparse"),
+    ("cell.csv", "Port,Jan\nBrae," + "1" * 1_100_000 + "\n", "letters"),
+    ("line.prn", "Port  Jan\nBrae  " + "1" * 1_100_000 + "  2\nNess  3\n", "letters"),
+    ("keys.json", json.dumps([{f"k{at}": 1 for at in range(20_000)}, {"a": 1}]), "columns"),
+    ("sparse.json", json.dumps([{f"k{at}": at} for at in range(3_000)]), "sparse"),
+    ("tables.html", "<table><tr><td>a<td>1<tr><td>b<td>2</table>" * 2_100, "sheets"),
+    ("spans.html", "<table>" + "<tr><td colspan=1000>2</td></tr>" * 4_100 + "</table>", "sparse"),
+]
+
+
+@pytest.mark.parametrize(("name", "content", "limit"), TEXTS, ids=[name for name, *_ in TEXTS])
+def test_texts_that_would_fill_a_machine_are_refused_with_the_name_of_the_limit(
+    tmp_path: Path, name: str, content: str, limit: str
+) -> None:
+    path = tmp_path / name
+    path.write_text(content)
+    with pytest.raises(SourceError, match=f"the limit '{limit}'") as told:
+        kb.tidy(path)
+    assert f"kebrin --limit {limit}=" in str(told.value)
+
+
+def test_blank_lines_at_the_end_are_none(tmp_path: Path) -> None:
+    path = tmp_path / "x.csv"
+    path.write_text("Port,Jan,Feb\nBrae,1,2\nNess,3,4\n" + "\n" * 900_000)
+    assert kb.tidy(path).holds
+
+
+def test_limits_are_set_by_name_and_mistakes_are_told(tmp_path: Path, kebrin: Kebrin) -> None:
+    assert stated(["cells=5_000", "sheets=7"]) == Limits(cells=5000, sheets=7)
+    with pytest.raises(PlanError, match="Did you mean 'cells'"):
+        stated(["cels=5"])
+    with pytest.raises(PlanError, match="State a whole number"):
+        stated(["cells=many"])
+    (tmp_path / "x.csv").write_text("Port,Jan,Feb\nBrae,1,2\nNess,3,4\n")
+    low = kebrin("--limit", "columns=2", "tidy", str(tmp_path / "x.csv"), "-o", str(tmp_path / "o.csv"))
+    assert low.returncode == 3
+    assert "3, and the limit 'columns' is 2" in low.stderr
+    assert (
+        kebrin("--limit", "columns=3", "tidy", str(tmp_path / "x.csv"), "-o", str(tmp_path / "o.csv")).returncode == 0
+    )
+
+
+@pytest.mark.parametrize("stretch", [1 << 13, 1 << 20])
+def test_the_reach_of_cells_is_the_same_by_patterns_and_by_arithmetic(stretch: int) -> None:
+    rows = "".join(
+        f'<row r="{row}">' + "".join(number(f"{column}{row}", row) for column in ("A", "Z", "AB", "XFC")) + "</row>"
+        for row in range(1, 4000)
+    )
+    content = f"<worksheet {SPACE}><sheetData>{rows}</sheetData></worksheet>".encode()
+    pieces = [content[at : at + stretch] for at in range(0, len(content), stretch)]
+    found = extent_of(pieces)
+    assert (found.row, found.column, found.rows, found.cells, found.odd) == (3999, 16_383, 3999, 4 * 3999, False)
+    assert extent_of([content.replace(b'r="AB77"', b'r="AB"')]).odd
+    assert extent_of([content.replace(b'r="AB77"', b"r = 'AB1048577'")]).row == 1_048_577
+
+
+def test_no_pattern_hangs() -> None:
+    assert searched("(a+)+$", "a" * 60 + "!") is None
+    fit = searched(r"(?P<year>\d{4})-(?P<month>\d\d)", "traffic_2031-04.csv")
+    assert fit is not None
+    assert fit.named == {"year": "2031", "month": "04"}
+    with pytest.raises(ValueError, match="invalid perl operator"):
+        searched("(?=x)", "x")
