@@ -14,7 +14,8 @@ from kebrin.api.table import Table
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.drift import Drift, Version, before_of, drift_between, version_of, versions_of
-from kebrin.deliver.guard import check_outputs
+from kebrin.deliver.guard import check_outputs, outside
+from kebrin.deliver.holding import held
 from kebrin.deliver.notebook import run_html
 from kebrin.deliver.outputs import Target, targets_of, with_findings
 from kebrin.deliver.standing import settled, stale_files, standing
@@ -119,7 +120,12 @@ class Run:
         return replace(self, done=(*self.done[:at], replace(done, proof=proof), *self.done[at + 1 :])), match
 
     def write(
-        self, outputs: Mapping[str, str | Path] | None = None, *, accept: bool = False, replace: bool = False
+        self,
+        outputs: Mapping[str, str | Path] | None = None,
+        *,
+        accept: bool = False,
+        replace: bool = False,
+        inside: bool = False,
     ) -> tuple[Published, ...]:
         """Write the outputs, each with its `.proof.json` beside it; those not proved are held back as `.unproved`.
 
@@ -127,6 +133,7 @@ class Run:
             outputs: file by table; by default those that the plan names.
             accept: publish also what is not proved; the proof records it.
             replace: replace also files that Kebrin did not write, or that were changed since.
+            inside: refuse outputs that leave the plan's folder; else it is said.
 
         Raises:
             OutputError: an output is a source, has an unknown ending, would replace another file, or can't be written.
@@ -149,14 +156,17 @@ class Run:
         check_outputs(
             [target.path for target in targets], [*sources, *self.reads, *templates], replace=replace, free=free
         )
+        apart = outside([target.path for target in targets if not target.database], self.base, refuse=inside)
         stale = stale_files(targets)
         published = [publish.left_standing(target) for target in left]
-        said = [(path.name, publish.remove_stale(path, remove=remove)) for path, remove in stale]
-        there = [standing(target) for target in targets]  # what is refused is refused before the first is written
-        for target, stands in zip(targets, there, strict=True):
-            one = publish.publish_target(with_findings(target, self.done, said), accept=accept, there=stands)
-            said += [(one.path.name, text) for text in one.said]
-            published.append(one)
+        with held([target.path for target in targets]):
+            said = [(path.name, publish.remove_stale(path, remove=remove)) for path, remove in stale]
+            there = [standing(target) for target in targets]  # what is refused is refused before the first is written
+            for target, stands in zip(targets, there, strict=True):
+                one = publish.publish_target(with_findings(target, self.done, said), accept=accept, there=stands)
+                one = dataclasses.replace(one, said=(*one.said, *apart.get(target.path, ())))
+                said += [(one.path.name, text) for text in one.said]
+                published.append(one)
         if published and stale:
             told = tuple(text for _, text in said[: len(stale)])
             published[0] = dataclasses.replace(published[0], said=(*told, *published[0].said))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import os
+import signal
 import sys
 from io import TextIOWrapper
 
@@ -18,6 +19,7 @@ def main() -> None:
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     # Cells come by the hundred thousand and form no circles: looking for some all the time is in vain.
     gc.set_threshold(200_000, 20, 20)
+    _stop_cleanly()
     head_start(sys.argv[1:])
     from kebrin.cli.app import app
 
@@ -30,7 +32,19 @@ def main() -> None:
         app(prog_name="kebrin")
     except SystemExit as end:
         code = end.code
-    # All files are closed and all output is flushed; taking half a million cells apart one by one helps nobody.
+    number = _ended(code)
+    if "multiprocessing.util" in sys.modules:
+        sys.exit(number)  # workers leave locks of the system's, which an orderly end takes away
+    os._exit(number)
+
+
+def _ended(code: object) -> int:
+    """Say all that is still to be said and take away what is no longer needed; the exit code as a number.
+
+    All files are closed and all output is flushed; taking half a million cells apart one by one helps nobody.
+    """
+    if "kebrin.cli.journal" in sys.modules:
+        sys.modules["kebrin.cli.journal"].end(code or 0)
     try:
         for stream in (sys.stdout, sys.stderr):
             if stream is not None:  # closed by whoever called
@@ -41,7 +55,18 @@ def main() -> None:
         code = code or 1  # what was said could not be written: the disk is full, or the output closed
     if "kebrin.sources.temporary" in sys.modules:
         sys.modules["kebrin.sources.temporary"].remove_all()
-    number = code if isinstance(code, int) else int(code is not None)
-    if "multiprocessing.util" in sys.modules:
-        sys.exit(number)  # workers leave locks of the system's, which an orderly end takes away
-    os._exit(number)
+    return code if isinstance(code, int) else int(code is not None)
+
+
+def _stop_cleanly() -> None:
+    """Have a request to end, or the end of the terminal, undo what is half done, as Ctrl-C does."""
+
+    def stop(number: int, _: object) -> None:
+        ending.stopped_by.append(number)
+        raise KeyboardInterrupt
+
+    from kebrin.cli import ending
+
+    for name in ("SIGTERM", "SIGHUP"):
+        if hasattr(signal, name):  # not every system has both
+            signal.signal(getattr(signal, name), stop)

@@ -52,6 +52,8 @@ def _version(asked: bool) -> None:  # noqa: FBT001 - typer calls it so
 
 @app.callback()
 def _kebrin(
+    context: typer.Context,
+    *,
     version: Annotated[  # noqa: ARG001 - it is told by its callback
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version and stop.")
     ] = False,
@@ -59,7 +61,18 @@ def _kebrin(
         list[str] | None,
         typer.Option("--limit", metavar="NAME=N", help="Raise or lower a limit of what is read; see docs/security.md."),
     ] = None,
+    log: Annotated[
+        Path | None, typer.Option("--log", metavar="FILE", help="Add what happens to a file, a line of JSON each.")
+    ] = None,
+    log_values: Annotated[
+        bool, typer.Option("--log-values", help="Log also words that may hold what stands in cells.")
+    ] = False,
 ) -> None:
+    if log is not None:
+        with told(as_json=False):
+            from kebrin.cli import journal
+
+            journal.begin(log, context.invoked_subcommand or "", values=log_values)
     if limit:
         with told(as_json=False):
             from kebrin.sources.limits import for_all
@@ -86,6 +99,9 @@ def tidy(  # noqa: PLR0913 - an option each
     strict: Annotated[bool, typer.Option("--strict", help="An open question counts as not proved.")] = False,
     accept: Accept = False,
     replace: Replace = False,
+    guard: Annotated[
+        bool, typer.Option("--guard", help="Write texts of a .csv that look like formulas so that they are shown.")
+    ] = False,
     workers: Workers = 1,
     scheduler: Scheduler = "",
     as_json: AsJson = False,
@@ -94,7 +110,7 @@ def tidy(  # noqa: PLR0913 - an option each
     with told(as_json=as_json):
         from kebrin.cli import tidying
 
-        asked = tidying.Asked(keep_blanks, keep_marks, tolerance, strict, accept, replace, workers, scheduler)
+        asked = tidying.Asked(keep_blanks, keep_marks, tolerance, strict, accept, replace, workers, scheduler, guard)
         code = tidying.tidy(inputs, output, asked, as_json=as_json)
     sys.exit(code)
 
@@ -153,6 +169,7 @@ def run(  # noqa: PLR0913 - an option each
     ] = False,
     workers: Workers = 1,
     scheduler: Scheduler = "",
+    inside: Annotated[bool, typer.Option("--inside", help="Refuse outputs that leave the plan's folder.")] = False,
     accept: Accept = False,
     replace: Replace = False,
     as_json: AsJson = False,
@@ -161,7 +178,7 @@ def run(  # noqa: PLR0913 - an option each
     with told(as_json=as_json):
         from kebrin.cli import rerunning
 
-        asked = rerunning.Asked(like, if_changed or watch, workers, scheduler, accept, replace)
+        asked = rerunning.Asked(like, if_changed or watch, workers, scheduler, accept, replace, inside)
         do = rerunning.watch if watch else rerunning.run
         code = do(plan, asked, as_json=as_json)
     sys.exit(code)

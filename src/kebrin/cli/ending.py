@@ -16,6 +16,10 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
 
+#: The signals that asked this process to end, Ctrl-C left out.
+stopped_by: list[int] = []
+
+
 class Exit(IntEnum):
     """The exit codes, the same for every command."""
 
@@ -40,6 +44,8 @@ def told(*, as_json: bool = False) -> Iterator[None]:
         yield
     except KebrinError as error:
         sys.stdout.flush()
+        if "kebrin.cli.journal" in sys.modules:
+            sys.modules["kebrin.cli.journal"].said(error)
         if as_json:
             where = error.where
             print(json.dumps({
@@ -53,7 +59,7 @@ def told(*, as_json: bool = False) -> Iterator[None]:
         raise SystemExit(Exit.DONE) from None
     except KeyboardInterrupt:
         print(f"kebrin: stopped; {_changed()}", file=sys.stderr)
-        raise SystemExit(130) from None
+        raise SystemExit(128 + (stopped_by[-1] if stopped_by else 2)) from None  # as shells tell it
     except Exception as error:  # noqa: BLE001 - no traceback reaches a user, whatever is wrong
         print(f"kebrin: {plain(_unforeseen(error))}", file=sys.stderr)
         raise SystemExit(Exit.UNFORESEEN) from None

@@ -28,6 +28,8 @@ class Progress:
 
     def at(self, file: str) -> None:
         """The next file is begun."""
+        if "kebrin.cli.journal" in sys.modules:
+            sys.modules["kebrin.cli.journal"].say("reads", file=file)
         self.count += 1
         done = self.count - 1
         place = f"{self.count} of {self.total}" if self.total else f"file {self.count}"

@@ -32,6 +32,7 @@ class Asked(NamedTuple):
     scheduler: str = ""
     accept: bool = False
     replace: bool = False
+    inside: bool = False
 
 
 def run(plan_file: Path, asked: Asked, *, as_json: bool) -> int:

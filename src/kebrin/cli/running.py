@@ -45,7 +45,9 @@ def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> 
     if asked.like is not None:
         done, match = done.checked(read_wanted(asked.like))
     reads = (*done.reads, *([asked.like] if asked.like is not None else []))
-    published = dataclasses.replace(done, reads=reads).write(accept=asked.accept, replace=asked.replace)
+    published = dataclasses.replace(done, reads=reads).write(
+        accept=asked.accept, replace=asked.replace, inside=asked.inside
+    )
     drifts = done.drift
     if keep is not None:
         _remember(plan_file, choices, done, published, keep)

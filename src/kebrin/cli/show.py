@@ -236,6 +236,11 @@ def _remark(remark: Remark, told: Sequence[Remark], *, several: bool) -> str:
 
 def outputs(out: Console, published: Sequence[Published]) -> None:
     """Where the tables and proofs went, and how to look behind a value."""
+    if "kebrin.cli.journal" in sys.modules:
+        for item in published:
+            sys.modules["kebrin.cli.journal"].say(
+                "written", file=str(item.path), rows=item.rows, proved=not item.held_back
+            )
     heading(out, "Written")
     rows(
         out,

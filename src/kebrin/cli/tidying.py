@@ -36,6 +36,8 @@ class Asked(NamedTuple):
     replace: bool = False
     workers: int = 1
     scheduler: str = ""
+    guard: bool = False
+    inside: bool = False
 
 
 def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_json: bool = False) -> int:
@@ -53,6 +55,7 @@ def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_
 def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_json: bool) -> int:
     reports = None if crew is not None else reports_of(chosen.paths, progress=not as_json, aside=True)
     from kebrin.deliver.guard import check_outputs
+    from kebrin.deliver.holding import held
     from kebrin.deliver.publish import publish, refuse_ending
     from kebrin.unpivoting import Keep
     from kebrin.work.joining import Terms
@@ -75,7 +78,10 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
     done = tables_of(found, terms, passed_over(chosen.passed))
     paths = _paths(output, done)
     check_outputs(paths, [source.file for source in done[0].proof.sources], replace=asked.replace)
-    published = [publish(part, path, accept=asked.accept) for part, path in zip(done, paths, strict=True)]
+    with held(paths):
+        published = [
+            publish(part, path, accept=asked.accept, guard=asked.guard) for part, path in zip(done, paths, strict=True)
+        ]
     if as_json:
         print(
             json.dumps(
@@ -95,7 +101,13 @@ def _flowed(
     from kebrin.deliver.streaming import WRITERS, stream
 
     (path, *more) = chosen.paths
-    if more or output.suffix.lower() not in WRITERS or path.stat().st_size < _LONG_BYTES:
+    if (
+        more
+        or asked.guard
+        or output.suffix.lower() not in WRITERS
+        or not path.is_file()
+        or path.stat().st_size < _LONG_BYTES
+    ):
         return None
     from kebrin.deliver.guard import check_outputs
     from kebrin.sources import read

@@ -46,9 +46,8 @@ def whole_files(paths: list[Path]) -> Iterator[list[Path]]:
         for part in parts:
             part.chmod(_usual_mode())
             _to_disk(part)
-        for part, path in zip(reversed(parts), reversed(paths), strict=True):
-            part.replace(path)
-            written.append(path)
+        _put_in_place(list(zip(reversed(parts), reversed(paths), strict=True)))
+        written.extend(reversed(paths))
     except OSError as error:
         raise OutputError(
             "the output can't be written", Place(str(paths[0])), why=error.strerror or str(error),
@@ -58,6 +57,24 @@ def whole_files(paths: list[Path]) -> Iterator[list[Path]]:
         for part in parts:
             with suppress(OSError):
                 part.unlink(missing_ok=True)
+
+
+def _put_in_place(pairs: list[tuple[Path, Path]]) -> None:
+    """Have parts take their places; if one can't, those before it are as they were: proofs are small, and they come first."""
+    before: list[tuple[Path, bytes | None]] = []
+    try:
+        for number, (part, path) in enumerate(pairs, start=1):
+            if number < len(pairs):
+                before.append((path, path.read_bytes() if path.exists() else None))
+            part.replace(path)
+    except OSError:
+        for path, content in before:
+            with suppress(OSError):
+                if content is None:
+                    path.unlink(missing_ok=True)
+                elif path.read_bytes() != content:
+                    path.write_bytes(content)
+        raise
 
 
 def _part_of(path: Path) -> Path:

@@ -57,6 +57,11 @@ def check_outputs(
     sources = [Path(source) for source in reads]
     seen: dict[Path, Path] = {}
     for path in outputs:
+        if path.exists() and not path.is_file():
+            raise OutputError(
+                "an output must be a file", Place(str(path)), why="a folder, a pipe or a device stands there",
+                do="Name a file, and read it from there",
+            )  # fmt: skip
         clear_leftovers(path.parent)
         for one in files_of(path):
             refuse_sources(one, sources)
@@ -176,3 +181,24 @@ def is_own(path: Path) -> bool:
         return bool(proof["output"]["sha256"] == digest(path))
     except (OSError, ValueError, KeyError, TypeError):
         return False
+
+
+def outside(outputs: Iterable[Path], base: Path, *, refuse: bool) -> dict[Path, tuple[str, ...]]:
+    """What is said of outputs that leave a plan's folder, by `..`, from the root, or through a link.
+
+    Raises:
+        OutputError: one does, and that is to be refused.
+    """
+    root = base.resolve()
+    found: dict[Path, tuple[str, ...]] = {}
+    for path in outputs:
+        whole = path.resolve()
+        if whole.is_relative_to(root):
+            continue
+        if refuse:
+            raise OutputError(
+                "an output would leave the plan's folder", Place(str(path)), why=f"it would be {whole}",
+                do="Name one inside of it, or run without --inside",
+            )  # fmt: skip
+        found[path] = (f"{path.name} is outside of the plan's folder: {whole}",)
+    return found

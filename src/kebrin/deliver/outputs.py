@@ -171,7 +171,8 @@ def _files(output: OutputPlan, base: Path, name: str, done: Done, groups: list[t
 def _target(output: OutputPlan, path: Path, done: Done, pages: tuple[Page, ...], base: Path) -> Target:
     """A target with all that the plan says of it."""
     return Target(
-        path, (done,), pages, TextForm(output.delimiter, output.encoding, _LINE_ENDS[output.line_ends], output.mark),
+        path, (done,), pages,
+        TextForm(output.delimiter, output.encoding, _LINE_ENDS[output.line_ends], output.mark, output.guard),
         template=base / output.template if output.template else None, at=output.at, turned=output.turned,
         headings=output.headings, if_there=output.if_there, stale=output.stale, what=output.what, metadata=output.metadata,
         database=output.database, key=output.key,

@@ -17,6 +17,7 @@ from kebrin.deliver.writing.appending import add_to
 from kebrin.deliver.writing.books import Page, write_book
 from kebrin.deliver.writing.database import put_into_database, shown_address
 from kebrin.deliver.writing.documents import write_document
+from kebrin.deliver.writing.guarding import formulas_in, guarded, told
 from kebrin.deliver.writing.metadata import metadata, metadata_path
 from kebrin.deliver.writing.renewing import add_rows, renew_sheets
 from kebrin.deliver.writing.tables import WRITERS, TextForm, refuse_too_large, write_table
@@ -64,10 +65,11 @@ def refuse_ending(path: Path) -> None:
         )  # fmt: skip
 
 
-def publish(done: Done, path: Path, *, accept: bool = False) -> Published:
+def publish(done: Done, path: Path, *, accept: bool = False, guard: bool = False) -> Published:
     """Write one table and its proof; see `publish_target`."""
     refuse_ending(path)
-    return publish_target(Target(path, (done,), (Page("tidy", done.table),)), accept=accept)
+    form = TextForm(guard=guard)
+    return publish_target(Target(path, (done,), (Page("tidy", done.table),), form), accept=accept)
 
 
 def publish_target(target: Target, *, accept: bool = False, there: Standing | None = None) -> Published:
@@ -170,7 +172,11 @@ def _write(target: Target, part: Path, shown: Path, there: Standing) -> list[str
     elif there.adds:
         add_to(page.table, target.path, part, form=target.form, name=target.done[0].name)
     else:
-        write_table(page.table, part, kind=kind, shown=shown, form=target.form, name=target.done[0].name)
+        formulas = formulas_in(page.table) if kind == ".csv" else {}
+        table = guarded(page.table) if formulas and target.form.guard else page.table
+        write_table(table, part, kind=kind, shown=shown, form=target.form, name=target.done[0].name)
+        said = told(formulas, guard=target.form.guard)
+        return [said] if said else []
     return []
 
 

@@ -200,7 +200,8 @@ class OutputPlan(Strict):
     value that no row has now: "tell", or "remove".
 
     `what` writes the findings (what a person must look at) or the counts (of cells, rows and sums) of the whole run instead of a
-    table. `delimiter`, `encoding`, `line_ends` and `mark` (a byte order mark) are those of a .csv; with `metadata` its columns
+    table. `delimiter`, `encoding`, `line_ends` and `mark` (a byte order mark) are those of a .csv; `guard` writes texts
+    in it that a spreadsheet program would take for formulas so that it shows them; with `metadata` its columns
     are described beside it as the W3C has it for tables on the web. `template` names a prepared workbook whose formats, formulas
     and charts stay, and `at` the place there that the values go to: a defined name, or a cell as in `Board!B4`; `turned` puts
     rows into columns, `headings` puts the column names first.
@@ -222,6 +223,7 @@ class OutputPlan(Strict):
     encoding: str = "utf-8"
     line_ends: Literal["lf", "crlf"] = "lf"
     mark: bool = False
+    guard: bool = False
     metadata: bool = False
     template: str = ""
     at: str = ""

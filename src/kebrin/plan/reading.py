@@ -12,6 +12,7 @@ from pydantic import BaseModel, ValidationError
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.plan.model import PlanModel
 from kebrin.plan.steps import VERBS
+from kebrin.sources.limits import limits
 
 if TYPE_CHECKING:
     from pydantic_core import ErrorDetails
@@ -29,6 +30,11 @@ def read_plan(path: str | Path) -> PlanModel:
     """
     path = Path(path)
     try:
+        if path.exists() and (size := path.stat().st_size) > limits().plan:
+            raise PlanError(
+                "the plan is too long to be one", Place(str(path)),
+                why=f"{size:,} bytes, and the limit 'plan' is {limits().plan:,}", do="Name a plan file",
+            )  # fmt: skip
         text = path.read_text("utf-8")
     except OSError as error:
         raise PlanError("the plan can't be read", Place(str(path)), why=error.strerror or str(error)) from error

@@ -59,6 +59,12 @@ def first_bytes(path: Path) -> bytes:
         SourceError: the file is missing, a folder, empty, or not readable.
     """
     try:
+        if not path.is_file() and path.exists() and not path.is_dir():
+            raise SourceError(
+                "this is a pipe or a device, and no file",
+                Place(str(path)),
+                do=f"Pipe it in: kebrin tidy - ... < {path}",
+            )
         with path.open("rb") as file:
             head = file.read(4096)
     except FileNotFoundError:

@@ -63,6 +63,7 @@ def _may_fork() -> bool:
 def _leave_stops_to_us() -> None:
     """Ctrl-C stops the process that was started by hand, and that one stops its workers."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
 
 
 class Cluster:

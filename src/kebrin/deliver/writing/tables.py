@@ -7,7 +7,7 @@ import datetime as dt
 import json
 import sqlite3
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Protocol, TextIO
 
 import pyarrow as pa
@@ -29,12 +29,16 @@ _NEEDS_QUOTES = (",", '"', "\n", "\r")
 
 @dataclass(frozen=True)
 class TextForm:
-    """How delimited text is written: the delimiter, the encoding, the ends of lines, a byte order mark."""
+    """How delimited text is written: the delimiter, the encoding, the ends of lines, a byte order mark.
+
+    With `guard` texts that a spreadsheet program would take for formulas are written so that it does not.
+    """
 
     delimiter: str = ","
     encoding: str = "utf-8"
     line_ends: str = "\n"
     mark: bool = False
+    guard: bool = False
 
     @property
     def codec(self) -> str:
@@ -66,7 +70,7 @@ def write_table(
         )  # fmt: skip
     if ending in {".xlsx", ".ods"}:
         refuse_too_large(table, shown or path)
-    if ending == ".csv" and form is not None and form != TextForm():
+    if ending == ".csv" and form is not None and replace(form, guard=False) != TextForm():
         _text(table, path, form, shown or path)
     elif ending == ".sqlite":
         _sqlite(table, path, name)
