@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import json
 import zipfile
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import pytest
 
 import kebrin as kb
+from kebrin.deliver.tracing import trace
 from kebrin.errors import PlanError, SourceError
 from kebrin.grammar.patterns import searched
 from kebrin.sources import read
@@ -172,3 +173,42 @@ def test_no_pattern_hangs() -> None:
     assert fit.named == {"year": "2031", "month": "04"}
     with pytest.raises(ValueError, match="invalid perl operator"):
         searched("(?=x)", "x")
+
+
+def test_a_report_that_says_nothing_but_its_page_has_no_table(tmp_path: Path) -> None:
+    (tmp_path / "x.prn").write_text("BOARD     PAGE 1\n\fBOARD     PAGE 2\n\fBOARD     PAGE 3\n")
+    with pytest.raises(kb.KebrinError):
+        kb.tidy(tmp_path / "x.prn")
+
+
+def test_labels_that_are_all_missing_are_no_trouble(tmp_path: Path) -> None:
+    (tmp_path / "x.csv").write_text("Port,Note,Jan,Feb\nBrae,,1,2\nNess,,3,4\n")
+    assert kb.tidy(tmp_path / "x.csv").holds
+
+
+def test_a_damaged_proof_is_told_whatever_is_damaged_in_it(tmp_path: Path) -> None:
+    (tmp_path / "in.csv").write_text("Port,Jan,Feb\nBrae,1,2\nNess,3,4\n")
+    out = tmp_path / "out.csv"
+    kb.tidy(tmp_path / "in.csv").write({"in": out})
+    proof = out.with_name("out.csv.proof.json")
+    whole = json.loads(proof.read_text())
+    for key in ("output", "origin", "sources"):
+        values: list[Any] = [None, [], {}, [{}], "x", [{"file": 3}]]
+        for value in values:
+            proof.write_text(json.dumps(whole | {key: value}))
+            with pytest.raises(kb.KebrinError):
+                trace(out, 1)
+        proof.write_text(json.dumps({name: one for name, one in whole.items() if name != key}))
+        with pytest.raises(kb.KebrinError):
+            trace(out, 1)
+
+
+def test_a_pdf_cut_anywhere_is_told_and_nothing_else_is_printed(tmp_path: Path, kebrin: Kebrin) -> None:
+    content = kb.demo_file("tides.pdf").read_bytes()
+    for share in (0.2, 0.5, 0.9):
+        (tmp_path / "x.pdf").write_bytes(content[: int(len(content) * share)])
+        with pytest.raises(SourceError):
+            kb.tidy(tmp_path / "x.pdf")
+    told = kebrin("tidy", "x.pdf", "-o", "o.csv").stderr
+    assert told.startswith("kebrin: x.pdf: ")
+    assert told.count("\n") == 1

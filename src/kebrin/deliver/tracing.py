@@ -66,6 +66,20 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
         PlanError: there is no such row or column.
     """
     proof = _proof_of(output)
+    try:
+        return _traced(output, proof, row, column)
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError, StopIteration, OverflowError) as error:
+        raise _damaged(output, error) from error
+
+
+def _damaged(output: Path, error: Exception) -> SourceError:
+    path = proof_path(output)
+    return SourceError(
+        "the proof is damaged", Place(str(path)), why=str(error) or type(error).__name__, do="Write the output anew"
+    )
+
+
+def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace:
     measures: list[str] = proof["output"]["measures"]
     column = _measure(output, column, measures, proof["output"]["columns"])
     rows = int(proof["output"]["rows"])
@@ -125,9 +139,7 @@ def _proof_of(output: Path) -> dict[str, Any]:
             do="Write the output anew with `kebrin tidy` or `kebrin run`",
         ) from None  # fmt: skip
     except (json.JSONDecodeError, KeyError, TypeError, UnicodeDecodeError) as error:
-        raise SourceError(
-            "the proof is damaged", Place(str(path)), why=str(error), do="Write the output anew"
-        ) from error
+        raise _damaged(output, error) from error
     if digest(output) != stated:
         raise SourceError(
             "the output has been changed since it was written", Place(str(output)),

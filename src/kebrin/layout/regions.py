@@ -78,6 +78,8 @@ def find_regions(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[Region]:
     pages = page_lines(sheet, rows, columns)
     rows = rows[~np.isin(rows, pages)] if pages else rows
+    if not len(rows):
+        return []  # nothing is said but which page it is
     data = sheet.data[np.ix_(rows, columns)].copy()
     words = sheet.filled[np.ix_(rows, columns)] & ~data
     heading = _heading_rows(words, data)

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 _DAMAGES = (
     zipfile.BadZipFile, zlib.error, etree.XMLSyntaxError, EOFError, KeyError, ValueError, OverflowError, NotImplementedError,
-    RuntimeError, TypeError,
+    RuntimeError, TypeError, OSError,
 )  # fmt: skip
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import logging
 import re
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from kebrin.cells import Report
-from kebrin.errors import Place, PlanError, SourceError
+from kebrin.errors import KebrinError, Place, PlanError, SourceError
 from kebrin.sources import files
 from kebrin.sources.aligned import Field, Placed
 from kebrin.sources.printed import grid
@@ -123,12 +124,14 @@ def _pages(path: Path, where: Place) -> Iterator[list[Any]]:
         from pdfminer.high_level import extract_pages
         from pdfminer.layout import LAParams, LTChar, LTContainer
         from pdfminer.pdfdocument import PDFPasswordIncorrect, PDFTextExtractionNotAllowed
-        from pdfminer.pdfexceptions import PDFException
     except ModuleNotFoundError:
         raise PlanError(
             "reading a PDF needs pdfminer.six, which is not installed",
             do="Install kebrin[pdf]: pip install 'kebrin[pdf]'",
         ) from None
+
+    # What it complains of is told by us or is no matter; without a handler it would be printed.
+    logging.getLogger("pdfminer").addHandler(logging.NullHandler())
 
     def letters(part: Any) -> Iterator[Any]:
         for one in part:
@@ -142,7 +145,9 @@ def _pages(path: Path, where: Place) -> Iterator[list[Any]]:
             yield [one for one in letters(page) if one.get_text().strip()]
     except (PDFPasswordIncorrect, PDFTextExtractionNotAllowed) as error:
         raise SourceError("the PDF is locked", where, do="Ask for it without a password") from error
-    except (PDFException, ValueError, TypeError, KeyError, AssertionError, IndexError, AttributeError) as error:
+    except KebrinError:
+        raise
+    except Exception as error:  # it raises whatever comes of what a damaged file holds
         raise SourceError(
             "the PDF is cut short or damaged", where, why=str(error).partition("\n")[0] or type(error).__name__,
             do="Copy or download it again",

@@ -182,7 +182,9 @@ def share_one_list(column: pa.ChunkedArray) -> bool:
     """Whether the chunks of a column of labels point into one list, which is there once in memory."""
     if not pa.types.is_dictionary(column.type) or not column.num_chunks:
         return False
-    lists = {tuple(part and part.address for part in chunk.dictionary.buffers()) for chunk in column.chunks}
+    lists = {
+        tuple(None if part is None else part.address for part in chunk.dictionary.buffers()) for chunk in column.chunks
+    }
     return len(lists) == 1
 
 
