@@ -1,7 +1,8 @@
 """What people hold: reports, sheets, blocks, tables, plans and runs, with every step a method."""
 
-from kebrin.api.plan import Plan, Run, draft, drift, load_plan, tidy, tidy_reports
+from kebrin.api.plan import Plan, draft, drift, load_plan, tidy, tidy_reports
 from kebrin.api.report import Block, Report, Sheet, read
+from kebrin.api.run import Run
 from kebrin.api.showing import Proof
 from kebrin.api.table import Table
 

@@ -6,6 +6,7 @@ import gc
 import os
 import signal
 import sys
+import warnings
 from io import TextIOWrapper
 
 
@@ -20,6 +21,8 @@ def main() -> None:
     # Cells come by the hundred thousand and form no circles: looking for some all the time is in vain.
     gc.set_threshold(200_000, 20, 20)
     _stop_cleanly()
+    if not sys.warnoptions:
+        warnings.simplefilter("ignore")  # what packages beneath have to say is for their makers
     head_start(sys.argv[1:])
     from kebrin.cli.app import app
 

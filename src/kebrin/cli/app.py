@@ -41,6 +41,14 @@ Scheduler = Annotated[
     typer.Option("--scheduler", metavar="ADDRESS", help="A Dask scheduler whose workers do it; needs kebrin[cluster]."),
 ]
 
+PageFile = Annotated[
+    Path | None,
+    typer.Option("--page", metavar="FILE.html", help="Write a page that shows the proof, with every cell's account."),
+]
+NoValues = Annotated[
+    bool, typer.Option("--page-without-values", help="On that page show nothing that stands in cells.")
+]
+
 
 def _version(asked: bool) -> None:  # noqa: FBT001 - typer calls it so
     if asked:
@@ -102,6 +110,8 @@ def tidy(  # noqa: PLR0913 - an option each
     guard: Annotated[
         bool, typer.Option("--guard", help="Write texts of a .csv that look like formulas so that they are shown.")
     ] = False,
+    page: PageFile = None,
+    page_without_values: NoValues = False,
     workers: Workers = 1,
     scheduler: Scheduler = "",
     as_json: AsJson = False,
@@ -110,7 +120,10 @@ def tidy(  # noqa: PLR0913 - an option each
     with told(as_json=as_json):
         from kebrin.cli import tidying
 
-        asked = tidying.Asked(keep_blanks, keep_marks, tolerance, strict, accept, replace, workers, scheduler, guard)
+        asked = tidying.Asked(
+            keep_blanks, keep_marks, tolerance, strict, accept, replace, workers, scheduler, guard, page,
+            page_without_values,
+        )  # fmt: skip
         code = tidying.tidy(inputs, output, asked, as_json=as_json)
     sys.exit(code)
 
@@ -169,6 +182,8 @@ def run(  # noqa: PLR0913 - an option each
     ] = False,
     workers: Workers = 1,
     scheduler: Scheduler = "",
+    page: PageFile = None,
+    page_without_values: NoValues = False,
     inside: Annotated[bool, typer.Option("--inside", help="Refuse outputs that leave the plan's folder.")] = False,
     accept: Accept = False,
     replace: Replace = False,
@@ -178,7 +193,9 @@ def run(  # noqa: PLR0913 - an option each
     with told(as_json=as_json):
         from kebrin.cli import rerunning
 
-        asked = rerunning.Asked(like, if_changed or watch, workers, scheduler, accept, replace, inside)
+        asked = rerunning.Asked(
+            like, if_changed or watch, workers, scheduler, accept, replace, inside, page, page_without_values
+        )
         do = rerunning.watch if watch else rerunning.run
         code = do(plan, asked, as_json=as_json)
     sys.exit(code)

@@ -33,6 +33,8 @@ class Asked(NamedTuple):
     accept: bool = False
     replace: bool = False
     inside: bool = False
+    page: Path | None = None
+    page_without_values: bool = False
 
 
 def run(plan_file: Path, asked: Asked, *, as_json: bool) -> int:

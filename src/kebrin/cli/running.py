@@ -48,6 +48,10 @@ def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> 
     published = dataclasses.replace(done, reads=reads).write(
         accept=asked.accept, replace=asked.replace, inside=asked.inside
     )
+    if asked.page is not None:
+        from kebrin.deliver.page import write_page
+
+        write_page(done.page(values=not asked.page_without_values), asked.page)
     drifts = done.drift
     if keep is not None:
         _remember(plan_file, choices, done, published, keep)
@@ -62,6 +66,8 @@ def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> 
         tell(out, done, published, drifts)
         if match is not None:
             show.wanted(out, match)
+        if asked.page is not None:
+            show.line(out, f"{asked.page}  the proof as a page")
         show.trace_hint(out, published)
     return Exit.DONE if done.holds or asked.accept else Exit.NOT_PROVED
 

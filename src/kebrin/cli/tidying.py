@@ -37,7 +37,8 @@ class Asked(NamedTuple):
     workers: int = 1
     scheduler: str = ""
     guard: bool = False
-    inside: bool = False
+    page: Path | None = None
+    page_without_values: bool = False
 
 
 def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_json: bool = False) -> int:
@@ -82,6 +83,10 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
         published = [
             publish(part, path, accept=asked.accept, guard=asked.guard) for part, path in zip(done, paths, strict=True)
         ]
+    if asked.page is not None:
+        from kebrin.deliver.page import proof_page, write_page
+
+        write_page(proof_page(done, values=not asked.page_without_values), asked.page)
     if as_json:
         print(
             json.dumps(
@@ -90,7 +95,7 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
             )
         )
     else:
-        _show(done, published)
+        _show(done, published, asked.page)
     return Exit.DONE if all(part.proof.holds or asked.accept for part in done) else Exit.NOT_PROVED
 
 
@@ -166,7 +171,7 @@ def _plain(done: Done, item: Published) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _show(done: Sequence[Done], published: Sequence[Published]) -> None:
+def _show(done: Sequence[Done], published: Sequence[Published], page: Path | None = None) -> None:
     from kebrin.cli import show
 
     out = show.console()
@@ -176,4 +181,6 @@ def _show(done: Sequence[Done], published: Sequence[Published]) -> None:
         show.verdict(out, part.proof)
         show.remarks(out, part.proof)
     show.outputs(out, published)
+    if page is not None:
+        show.line(out, f"{page}  the proof as a page")
     show.trace_hint(out, published)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from kebrin.errors import KebrinError
 from kebrin.layout import Stated
 from kebrin.table import Remark
@@ -62,10 +64,12 @@ def work_sheet(
     A sheet of a form that is known is held to that form instead.
     """
     ask = Ask(keep, tolerance, tuple(fields))
-    known = recall(sheet, stated, ask)
-    if known is not None:
-        return known
-    weighed = weigh(sheet, stated, ask)
+    # Figures too large to be summed are told by the checks that they fail; no warning says it better.
+    with np.errstate(all="ignore"):
+        known = recall(sheet, stated, ask)
+        if known is not None:
+            return known
+        weighed = weigh(sheet, stated, ask)
     if weighed.sheet is sheet and len(weighed.readings) == 1:
         remember(sheet, stated, ask, weighed.work)
     return weighed.work
