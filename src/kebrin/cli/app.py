@@ -285,6 +285,33 @@ def values(
     sys.exit(code)
 
 
+@app.command(epilog="Example: kebrin look traffic.csv --by month --of carried -o carried.png")
+def look(
+    table: Annotated[Path, typer.Argument(metavar="TABLE", help="A table: .csv, .parquet or .xlsx, one header row.")],
+    output: Annotated[Path, typer.Option("-o", "--output", metavar="FILE", help="Chart to write: .png, .svg or .pdf.")],
+    *,
+    by: Annotated[
+        list[str] | None, typer.Option("--by", metavar="COLUMN", help="Sum by this column; may be given twice.")
+    ] = None,
+    of: Annotated[str, typer.Option("--of", metavar="MEASURE", help="The column of numbers.")] = "",
+    what: Annotated[
+        str, typer.Option("--what", metavar="KIND", help="sums, spread (of values) or full (how full columns are).")
+    ] = "",
+    against: Annotated[
+        Path | None, typer.Option("--against", metavar="TABLE", help="The same of another table beside it.")
+    ] = None,
+    replace: Replace = False,
+    as_json: AsJson = False,
+) -> None:
+    """Draw a chart of a table, to find what is odd."""
+    with told(as_json=as_json):
+        from kebrin.cli import looking
+
+        asked = looking.Asked(tuple(by or ()), of, what, against, replace)
+        code = looking.look(table, output, asked, as_json=as_json)
+    sys.exit(code)
+
+
 @app.command(epilog="Example: kebrin codes refunds.csv port -o ports.csv")
 def codes(
     table: Annotated[Path, typer.Argument(metavar="TABLE", help="A table: .csv, .parquet or .xlsx, one header row.")],
