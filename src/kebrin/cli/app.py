@@ -11,7 +11,7 @@ import typer
 from kebrin.cli.ending import told
 
 app = typer.Typer(
-    name="kebrin", no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None,
+    name="kebrin", no_args_is_help=True, add_completion=True, pretty_exceptions_enable=False, rich_markup_mode=None,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
     help="Turn reports made for eyes into tidy long tables, and prove that nothing was lost.",
     epilog="Start with: kebrin demo. Exit codes: 0 done and proved; 2 wrong use or plan; 3 a source can't be read; "
@@ -328,6 +328,16 @@ def codes(
         from kebrin.cli import coding
 
         code = coding.codes(table, column, output, as_json=as_json)
+    sys.exit(code)
+
+
+@app.command(epilog="Example: kebrin check")
+def check(*, as_json: AsJson = False) -> None:
+    """Say what is installed, what it reads and writes, and whether it works here."""
+    with told(as_json=as_json):
+        from kebrin.cli import checking
+
+        code = checking.check(as_json=as_json)
     sys.exit(code)
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from kebrin.deliver.file_names import file_word, filled, standing_like
 from kebrin.deliver.findings import counts_of, findings_of
 from kebrin.deliver.writing.books import Page
+from kebrin.deliver.writing.handouts import ENDINGS as HANDOUTS
 from kebrin.deliver.writing.tables import TextForm
 from kebrin.errors import OutputError, Place
 from kebrin.proof import Proof
@@ -47,6 +48,8 @@ class Target:
         pattern: the name as the plan states it, if there is a file for each value.
         what: whether it holds a table, the findings or the counts.
         metadata: whether its columns are described beside it.
+        letterhead: the text above a hand-out.
+        chart: the column that a hand-out's chart is drawn by.
         database: the address of a database.
         into: what the table is called there.
         key: the columns that tell its rows apart.
@@ -65,6 +68,8 @@ class Target:
     pattern: str = ""
     what: str = "table"
     metadata: bool = False
+    letterhead: str = ""
+    chart: str = ""
     database: str = ""
     into: str = ""
     key: tuple[str, ...] = ()
@@ -107,9 +112,9 @@ def with_findings(target: Target, done: Iterable[Done], said: Sequence[tuple[str
 
 def _with_pages(before: Target, more: Target) -> Target:
     """A workbook with more sheets."""
-    said = ("if_there", "stale", "form")
+    said = ("if_there", "stale", "form", "letterhead", "chart")
     other = next((name for name in said if getattr(before, name) != getattr(more, name)), "")
-    if other or before.path.suffix.lower() not in {".xlsx", ".ods"} or before.template or more.template:
+    if other or before.path.suffix.lower() not in {".xlsx", ".ods", *HANDOUTS} or before.template or more.template:
         raise OutputError(
             "two outputs of this run would be one file", Place(str(before.path)),
             why=f"they say different things of {other!r}" if other else "only sheets of a workbook go into one file",
@@ -175,7 +180,7 @@ def _target(output: OutputPlan, path: Path, done: Done, pages: tuple[Page, ...],
         TextForm(output.delimiter, output.encoding, _LINE_ENDS[output.line_ends], output.mark, output.guard),
         template=base / output.template if output.template else None, at=output.at, turned=output.turned,
         headings=output.headings, if_there=output.if_there, stale=output.stale, what=output.what, metadata=output.metadata,
-        database=output.database, key=output.key,
+        database=output.database, key=output.key, letterhead=output.letterhead, chart=output.chart,
     )  # fmt: skip
 
 

@@ -18,6 +18,8 @@ from kebrin.deliver.writing.books import Page, write_book
 from kebrin.deliver.writing.database import put_into_database, shown_address
 from kebrin.deliver.writing.documents import write_document
 from kebrin.deliver.writing.guarding import formulas_in, guarded, told
+from kebrin.deliver.writing.handouts import ENDINGS as HANDOUTS
+from kebrin.deliver.writing.handouts import About, write_handout
 from kebrin.deliver.writing.metadata import metadata, metadata_path
 from kebrin.deliver.writing.renewing import add_rows, renew_sheets
 from kebrin.deliver.writing.tables import WRITERS, TextForm, refuse_too_large, write_table
@@ -58,10 +60,10 @@ def refuse_ending(path: Path) -> None:
     Raises:
         OutputError: it is not one of those that are written.
     """
-    if path.suffix.lower() not in WRITERS:
+    if path.suffix.lower() not in {*WRITERS, *HANDOUTS}:
         raise OutputError(
             f"tables are not written as {path.suffix or 'a file without an ending'!r}", Place(str(path)),
-            why=f"the endings known are {', '.join(WRITERS)}", do="Name the output with one of these",
+            why=f"the endings known are {', '.join([*WRITERS, *HANDOUTS])}", do="Name the output with one of these",
         )  # fmt: skip
 
 
@@ -114,7 +116,8 @@ def publish_target(target: Target, *, accept: bool = False, there: Standing | No
     return Published(
         ", ".join(one.name for one in target.done), written, proof_path(written), held_back,
         sum(len(page.table) for page in target.pages),
-        target.is_plain and not there.adds and not target.database and bool(target.done[0].table.measures),
+        target.is_plain and not there.adds and not target.database and path.suffix.lower() not in HANDOUTS
+        and bool(target.done[0].table.measures),
         (*said, *_of_stale_sheets(target, there)), added=there.adds,
         place=f"{target.into} in {shown_address(target.database)}" if target.database else "",
     )  # fmt: skip
@@ -157,7 +160,11 @@ def _write(target: Target, part: Path, shown: Path, there: Standing) -> list[str
     if target.template is not None:
         return put_into(target.template, target.at, page.table, part, turned=target.turned, headings=target.headings)
     kind = target.path.suffix.lower()
-    if kind in {".xlsx", ".ods"}:
+    if kind in HANDOUTS:
+        sources = tuple(dict.fromkeys(Path(one.file).name for done in target.done for one in done.proof.sources))
+        title = ", ".join(one.name for one in target.done) if len(target.pages) > 1 else page.heading or page.name
+        write_handout(target.pages, part, About(title, target.letterhead, target.chart, sources), kind=kind)
+    elif kind in {".xlsx", ".ods"}:
         for one in target.pages:
             refuse_too_large(one.table, shown)
         if kind == ".ods":

@@ -20,7 +20,7 @@ from kebrin.plan.choices import (
 from kebrin.plan.steps import DetailStep, LookupStep, Step
 from kebrin.work.places import FieldPlace
 
-OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx", ".ods", ".jsonl", ".sqlite")
+OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx", ".ods", ".jsonl", ".sqlite", ".pdf", ".html")
 
 
 def _as_choice(value: object) -> object:
@@ -206,6 +206,10 @@ class OutputPlan(Strict):
     and charts stay, and `at` the place there that the values go to: a defined name, or a cell as in `Board!B4`; `turned` puts
     rows into columns, `headings` puts the column names first.
 
+    A name that ends in .pdf or .html is a hand-out: a heading, what is so on all rows as fields, the table with its totals,
+    notes, "page n of m", contents if `by` gives it several parts; `letterhead` is the text above, `chart` a column to draw
+    a chart by.
+
     `database` is an address as in `sqlite:///traffic.db`, or `env:NAME` for one in the environment; the table is called `into`
     there, or as it is here. `key` names columns that tell the rows apart: it is checked, stated in metadata, and the key in a
     database.
@@ -225,6 +229,8 @@ class OutputPlan(Strict):
     mark: bool = False
     guard: bool = False
     metadata: bool = False
+    letterhead: str = ""
+    chart: str = ""
     template: str = ""
     at: str = ""
     turned: bool = False
@@ -265,13 +271,16 @@ class OutputPlan(Strict):
 
     def _fits_its_kind(self) -> OutputPlan:
         ending = self.file.lower().rpartition(".")[2]
-        book = ending in {"xlsx", "ods"}
+        handout = ending in {"pdf", "html"}
+        book = ending in {"xlsx", "ods"} or handout
         if (self.sheet or self.heading) and not book:
-            raise ValueError("sheet and heading are those of a workbook: the file must end in .xlsx or .ods")
+            raise ValueError("sheet and heading are those of a workbook or a hand-out: .xlsx, .ods, .pdf or .html")
+        if (self.letterhead or self.chart) and not handout:
+            raise ValueError("letterhead and chart are those of a hand-out: the file must end in .pdf or .html")
         if (self.template or self.if_there == "keep other sheets") and ending != "xlsx":
             raise ValueError('template and "keep other sheets" are those of a workbook: the file must end in .xlsx')
-        if self.if_there == "append" and (ending == "ods" or self.template):
-            raise ValueError("rows can't be appended to an .ods or a template")
+        if self.if_there == "append" and (ending == "ods" or handout or self.template):
+            raise ValueError("rows can't be appended to an .ods, a hand-out or a template")
         if self.metadata and ending != "csv":
             raise ValueError("metadata stands beside delimited text: the file must end in .csv")
         if self.by and not book and "{value}" not in self.file:
