@@ -212,3 +212,18 @@ def test_a_pdf_cut_anywhere_is_told_and_nothing_else_is_printed(tmp_path: Path, 
     told = kebrin("tidy", "x.pdf", "-o", "o.csv").stderr
     assert told.startswith("kebrin: x.pdf: ")
     assert told.count("\n") == 1
+
+
+def test_braces_in_a_heading_are_only_letters(tmp_path: Path) -> None:
+    (tmp_path / "x.csv").write_text("Port,a {count} {x:\nBrae,1\nNess,n/a\nWick,5*\nLerr,7\n")
+    assert kb.tidy(tmp_path / "x.csv").tables
+
+
+def test_a_proof_that_counts_too_many_lines_is_damaged(tmp_path: Path) -> None:
+    (tmp_path / "in.csv").write_text("Port,Jan,Feb\nBrae,1,2\nNess,3,4\n")
+    out = tmp_path / "out.csv"
+    kb.tidy(tmp_path / "in.csv").write({"in": out})
+    proof = out.with_name("out.csv.proof.json")
+    proof.write_text(proof.read_text().replace('"rows": [[1, 2]]', '"rows": [[1, 99999999999972]]'))
+    with pytest.raises(SourceError, match="the proof is damaged"):
+        trace(out, 1)

@@ -286,7 +286,7 @@ def test_a_template_is_never_written_over(here: Path, template: Path) -> None:
 @pytest.mark.parametrize(
     ("outputs", "said"),
     [
-        ('[[output]]\ntable = "traffic"\nfile = "o.csv"\nsheet = "x"', "the file must end in .xlsx"),
+        ('[[output]]\ntable = "traffic"\nfile = "o.csv"\nsheet = "x"', "those of a workbook or a hand-out"),
         ('[[output]]\ntable = "traffic"\nfile = "o.csv"\nby = "Route"', "a file's name that holds {value}"),
         ('[[output]]\nfile = "o.csv"', "'table' is missing"),
         ('[[output]]\nwhat = "findings"\ntable = "traffic"\nfile = "o.csv"', "leave table and by out"),

@@ -22,7 +22,7 @@ MISTAKES = [
     (GOOD + '[table.t.fields]\nroute = "beneath the title"', "'beneath the title' names no place; a field is 'sheet name'"),
     (GOOD + "[table.t.fields]\nyear = \"file name, '('\"", "the pattern '(' can't be read"),
     (GOOD + '[[output]]\ntable = "u"\nfile = "x.csv"', "line 5: the output names the table 'u': the plan has t."),
-    (GOOD + '[[output]]\ntable = "t"\nfile = "x.pdf"', "line 6: file in output.0 is wrong: the file must end in .csv"),
+    (GOOD + '[[output]]\ntable = "t"\nfile = "x.doc"', "line 6: file in output.0 is wrong: the file must end in .csv"),
     (GOOD + "[proof]\ntolerance = -1", "line 5: tolerance in proof is wrong"),
     ("kebrin = 2\n[table.t]\nfiles = 'r.xlsx'\n", "line 1: kebrin can't be 2"),
     ("kebrin = 1\n", "'table' is missing in the plan. Add it."),

@@ -110,6 +110,7 @@ def grid(
 ) -> Printed:
     """Placed lines as a sheet; columns less than `near` apart are one, unless figures end in the first."""
     stated = stated or StatedText()
+    hold("letters", round(max((one.right for line in placed for one in line.fields), default=0)), Place(source, name))
     bare = {at for at, one in enumerate(placed) if _is_bare(one, stated)}
     body = [at for at, one in enumerate(placed) if at not in bare and is_body(one.fields)]
     columns = Columns.of(

@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 NO_CELL = -1
+# A proof may have been damaged: so many lines are believed.
+_MOST = 1 << 28
 
 
 class CellOrigin(NamedTuple):
@@ -239,4 +241,6 @@ def _runs(numbers: NDArray[Any]) -> list[list[int]]:
 def _unrun(runs: list[list[int]]) -> NDArray[np.int64]:
     if not runs:
         return np.empty(0, np.int64)
+    if sum(count for _, count in runs) > _MOST:
+        raise ValueError("it counts more lines than any file has")
     return np.concatenate([np.arange(first, first + count, dtype=np.int64) for first, count in runs])

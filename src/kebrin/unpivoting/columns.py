@@ -163,7 +163,8 @@ def _said(cells: Cells, kind: str, where: NDArray[np.bool_], sentence: str) -> l
     distinct = dict.fromkeys(str(cells.sheet.values[cells.rows[i], cells.columns[i]]).strip() for i in at)
     shown = list(distinct)[:_SHOWN]
     texts = ", ".join(map(repr, shown)) + (", ..." if len(distinct) > _SHOWN else "")
-    what = sentence.format(count=f"{len(at):,}", texts=texts)
+    # A column's own name may stand in the sentence, with any signs.
+    what = sentence.replace("{count}", f"{len(at):,}", 1).replace("{texts}", texts, 1)
     if len(at) == 1:
         what = _singular(what)
     addresses = tuple(cells.sheet.address(int(cells.rows[i]), int(cells.columns[i])) for i in at[:_SHOWN])
