@@ -27,6 +27,7 @@ sys.path.insert(0, str(ROOT / "tests"))
 
 from truths import TRUTHS  # noqa: E402 - the tests hold what this shows
 
+COMMANDS = ROOT / "docs" / "commands.md"
 VALUES = ROOT / "docs" / "values.md"
 SCHEMA = ROOT / "src" / "kebrin" / "plan" / "plan.schema.json"
 REFERENCE = ROOT / "docs" / "plan.md"
@@ -37,6 +38,22 @@ def schema_text() -> str:
     schema = model.PlanModel.model_json_schema(by_alias=True)
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     return json.dumps(schema, indent=1, ensure_ascii=False) + "\n"
+
+
+def commands_text() -> str:
+    """What `--help` says of every command."""
+    import typer
+    from click.testing import CliRunner
+
+    from kebrin.cli.app import app
+
+    command: Any = typer.main.get_command(app)
+    runner = CliRunner(env={"COLUMNS": "100", "TERM": "dumb", "NO_COLOR": "1"})
+    parts = ["# The commands", "", "Made from `--help` by `scripts/make_reference.py`; a test holds the two together."]
+    for name in ("", *command.commands):
+        said = runner.invoke(command, [*([name] if name else []), "--help"], prog_name="kebrin").output.strip()
+        parts += ["", f"## kebrin {name}".strip(), "", "```text", said, "```"]
+    return "\n".join(parts) + "\n"
 
 
 def reference_text() -> str:
@@ -50,6 +67,7 @@ def reference_text() -> str:
         ("The plan", model.PlanModel),
         ("`[table.NAME]`", model.TablePlan),
         ("`sheets`", choices.SheetChoice),
+        ("`fetch`", choices.FetchPlan),
         ("`choose`", choices.ChoosePlan),
         ("`text`", choices.TextPlan),
         ("`expect`", choices.ExpectPlan),
@@ -177,8 +195,12 @@ def _cells(values: Sequence[Any]) -> str:
     return " ".join(f"`{one}`" if one else "(blank)" for one in shown)
 
 
+MADE = {VALUES: values_text, SCHEMA: schema_text, REFERENCE: reference_text, COMMANDS: commands_text}
+
 if __name__ == "__main__":
-    VALUES.write_text(values_text(), "utf-8")
-    SCHEMA.write_text(schema_text(), "utf-8")
-    REFERENCE.write_text(reference_text(), "utf-8")
-    print(f"{SCHEMA.name}, {REFERENCE.name} and {VALUES.name} written")
+    if "--check" in sys.argv:
+        stale = [path.name for path, text in MADE.items() if path.read_text("utf-8") != text()]
+        sys.exit(f"made anew they would differ: {', '.join(stale)}" if stale else 0)
+    for path, text in MADE.items():
+        path.write_text(text(), "utf-8")
+    print(", ".join(path.name for path in MADE), "written")

@@ -1,0 +1,51 @@
+"""Every command and plan of the how-to pages is run, and every link between pages leads somewhere."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+DOCS = Path(__file__).parent.parent / "docs"
+_BLOCK = re.compile(r"^```(?P<kind>sh|toml)\n(?P<text>.*?)^```", re.DOTALL | re.MULTILINE)
+
+
+def parts(page: str) -> list[tuple[str, str]]:
+    """The sections of a page by their headings."""
+    text = (DOCS / page).read_text("utf-8")
+    found = re.split(r"^## ", text, flags=re.MULTILINE)[1:]
+    return [(one.partition("\n")[0], one) for one in found]
+
+
+@pytest.mark.parametrize(("heading", "text"), parts("how-to.md"), ids=[heading for heading, _ in parts("how-to.md")])
+def test_what_the_how_to_says_is_so(demo: Path, heading: str, text: str) -> None:
+    env = {
+        **os.environ,
+        "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}",
+        "KEBRIN_KEEP": str(demo / ".keep"),
+    }
+    for block in _BLOCK.finditer(text):
+        if block["kind"] == "toml":
+            name = re.match(r"# (\S+)\n", block["text"])
+            if name:
+                (demo / name[1]).write_text(block["text"], "utf-8")
+            continue
+        for line in block["text"].splitlines():
+            words = ["bash", "-c", line]
+            done = subprocess.run(words, cwd=demo, env=env, capture_output=True, text=True, check=False)
+            assert done.returncode == 0, f"{heading}: {line}\n{done.stdout[-1500:]}{done.stderr}"
+
+
+def test_links_between_pages_lead_somewhere() -> None:
+    for page in [*DOCS.glob("*.md"), DOCS.parent / "README.md"]:
+        for link in re.findall(r"\]\((?!https?:)([^)#\s]+)", page.read_text("utf-8")):
+            assert (page.parent / link).exists(), f"{page.name}: {link}"
+
+
+def test_the_commands_page_says_what_help_does() -> None:
+    done = subprocess.run([sys.executable, "scripts/make_reference.py", "--check"], cwd=DOCS.parent, check=False)
+    assert done.returncode == 0
