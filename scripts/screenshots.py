@@ -65,6 +65,19 @@ def shoot_form(folder: Path) -> None:
     subprocess.run(picture, check=True)
 
 
+def shoot_page(name: str, page: Path) -> None:
+    """A page in a browser without a screen; left as it is where there is none."""
+    if shutil.which("chromium") is None or (sys.argv[1:] and name not in sys.argv[1:]):
+        return
+    with tempfile.TemporaryDirectory() as profile:
+        words = [
+            "chromium", "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync",
+            "--disable-background-networking", "--disable-component-update", "--hide-scrollbars", f"--user-data-dir={profile}",
+            f"--window-size={SIZE.replace('x', ',')}", f"--screenshot={SHOTS / f'{name}.png'}", f"file://{page}",
+        ]  # fmt: skip
+        subprocess.run(words, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+
 def shoot_all(folder: Path) -> None:
     """All pictures, in the order of the demo."""
     copy_demo(folder)
@@ -87,6 +100,13 @@ def shoot_all(folder: Path) -> None:
     shoot("values", "kebrin tidy refunds_*.csv -o r.csv >/dev/null; kebrin values r.csv | tail -44", folder, "10")
     shoot("certificates", "kebrin run certificates.plan.toml", folder, "11")
     shoot_form(folder)
+    run = kb.load_plan(folder / "traffic.plan.toml").run()
+    run.write(replace=True)
+    (folder / "proof.html").write_text(run.page(), "utf-8")
+    shoot_page("proof-page", folder / "proof.html")
+    chart = ["kebrin", "look", "out/traffic.csv", "--by", "class", "--by", "month", "-o", str(SHOTS / "look.png")]
+    environment = {**os.environ, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
+    subprocess.run([*chart, "--replace"], cwd=folder, env=environment, check=True, stdout=subprocess.DEVNULL)
     shoot("codes", "kebrin codes r.csv Port -o list.csv", folder, "11")
     with serving(8031) as address:
         shoot(

@@ -40,6 +40,17 @@ def test_what_the_how_to_says_is_so(demo: Path, heading: str, text: str) -> None
             assert done.returncode == 0, f"{heading}: {line}\n{done.stdout[-1500:]}{done.stderr}"
 
 
+def test_the_three_minutes_of_the_readme_are_so(demo: Path) -> None:
+    text = (DOCS.parent / "README.md").read_text("utf-8").partition("## Three minutes")[2].partition("\n## ")[0]
+    env = {**os.environ, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
+    lines = re.findall(r"^    (kebrin .*?)(?:\s+#.*)?$", text, re.MULTILINE)
+    assert len(lines) >= 6
+    for line in lines:
+        words = ["bash", "-c", line]
+        done = subprocess.run(words, cwd=demo, env=env, capture_output=True, text=True, check=False)
+        assert done.returncode == 0, f"{line}\n{done.stdout[-1500:]}{done.stderr}"
+
+
 def test_links_between_pages_lead_somewhere() -> None:
     for page in [*DOCS.glob("*.md"), DOCS.parent / "README.md"]:
         for link in re.findall(r"\]\((?!https?:)([^)#\s]+)", page.read_text("utf-8")):

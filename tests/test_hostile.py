@@ -227,3 +227,12 @@ def test_a_proof_that_counts_too_many_lines_is_damaged(tmp_path: Path) -> None:
     proof.write_text(proof.read_text().replace('"rows": [[1, 2]]', '"rows": [[1, 99999999999972]]'))
     with pytest.raises(SourceError, match="the proof is damaged"):
         trace(out, 1)
+
+
+def test_a_package_of_an_unknown_version_is_told(tmp_path: Path) -> None:
+    content = bytearray(kb.demo_file("fuel.ods").read_bytes())
+    at = content.index(b"PK\x01\x02")
+    content[at + 6] = 140  # the version that is needed to unpack it: 14.0
+    (tmp_path / "x.ods").write_bytes(bytes(content))
+    with pytest.raises(SourceError):
+        kb.tidy(tmp_path / "x.ods")

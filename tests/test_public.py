@@ -65,5 +65,18 @@ def test_the_examples_run(name: str) -> None:
 
 def test_every_command_is_in_the_readme() -> None:
     readme = (ROOT / "README.md").read_text("utf-8")
-    for command in ("survey", "tidy", "draft", "run", "values", "codes", "trace", "demo"):
+    for command in (
+        "survey",
+        "tidy",
+        "draft",
+        "run",
+        "fetch",
+        "drift",
+        "values",
+        "look",
+        "codes",
+        "trace",
+        "check",
+        "demo",
+    ):
         assert f"`kebrin {command}" in readme

@@ -34,7 +34,7 @@ def with_first_band(sheet: Sheet, frame: Frame, heads: Heads, texts: dict[tuple[
     text = sheet.text(*at)
     blank = [place for place, code in enumerate(level.codes.tolist()) if code < 0]
     until = next((place for place, row in enumerate(frame.rows.tolist()) if row in heads.rows), 0)
-    longest = max(map(len, level.texts))
+    longest = max(map(len, level.texts), default=0)
     if ":" in text or len(text) > 2 * longest or not until or blank[:until] != list(range(until)):
         return heads
     cell = at[0] * sheet.shape[1] + at[1]

@@ -130,7 +130,7 @@ def _kind_of_package(path: Path) -> str:
     try:
         with zipfile.ZipFile(path) as package:
             names = {name.lower() for name in package.namelist()}
-    except (zipfile.BadZipFile, OSError, ValueError):
+    except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError):
         return "workbook"  # what is wrong with it is told by its reader
     if "xl/workbook.bin" in names:
         return "binary workbook"
