@@ -1,4 +1,8 @@
-"""How often `kebrin tidy`, unaided, gives the exact table: `python benchmarks/accuracy.py [FIRST [COUNT [LISTED]]] [--office]`.
+"""How often `kebrin tidy`, unaided, gives the exact table.
+
+    python benchmarks/accuracy.py [FIRST [COUNT [LISTED]]] [--office] [--as=page|document|print|pdf]
+
+With `--as` reports of one sheet are written as another kind of file.
 
 A report counts as right if one of the tables has exactly the true records, whatever the columns' order and names. A wrong
 one was either stopped or flagged by the proof, or it is silent; silent ones are the ones that matter.
@@ -16,6 +20,7 @@ from typing import Any
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 import kebrin as kb
+from corpus.kinds import KINDS
 from corpus.making import Made, Maker
 from corpus.offices import OFFICE, make_office
 
@@ -41,9 +46,13 @@ def same(table: kb.Table, records: list[tuple[Any, ...]]) -> bool:
     return Counter(zip(*(mine[at] for at in order), strict=True)) == Counter(records)
 
 
-def judge(made: Made, path: Path) -> str:
+def judge(made: Made, path: Path, kind: str = "") -> str:
     """'right', 'stopped', 'flagged', 'silent' or 'crashed'."""
-    made.write(path)
+    if kind:
+        path = path.with_suffix(KINDS[kind][0])
+        KINDS[kind][1](made.sheets[0], path)
+    else:
+        made.write(path)
     try:
         run = kb.tidy_reports(path)
     except kb.KebrinError:
@@ -67,12 +76,15 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         seeds = range(first, first + count)
         office = "--office" in sys.argv
+        other = next((word.partition("=")[2] for word in sys.argv if word.startswith("--as=")), "")
         for made in (
             make_office(kind, seed) if office else Maker(seed).make()
             for seed in seeds
             for kind in (OFFICE if office else ("",))
         ):
-            verdict = judge(made, Path(folder) / "report.xlsx")
+            if other and (len(made.sheets) > 1 or len(made.tables) > 1 or made.sheets[0].hidden_rows):
+                continue
+            verdict = judge(made, Path(folder) / "report.xlsx", other)
             overall[verdict] += 1
             for kind in made.kinds:
                 by_kind.setdefault(kind, Counter())[verdict] += 1

@@ -104,7 +104,7 @@ def shoot_all(folder: Path) -> None:
     run.write(replace=True)
     (folder / "proof.html").write_text(run.page(), "utf-8")
     shoot_page("proof-page", folder / "proof.html")
-    chart = ["kebrin", "look", "out/traffic.csv", "--by", "class", "--by", "month", "-o", str(SHOTS / "look.png")]
+    chart = ["kebrin", "look", "out/traffic.csv", "--by", "sailing", "--by", "class", "-o", str(SHOTS / "look.png")]
     environment = {**os.environ, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
     subprocess.run([*chart, "--replace"], cwd=folder, env=environment, check=True, stdout=subprocess.DEVNULL)
     shoot("codes", "kebrin codes r.csv Port -o list.csv", folder, "11")

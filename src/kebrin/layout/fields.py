@@ -171,7 +171,10 @@ def _slots(sheet: Sheet, row: int) -> list[list[tuple[int, int]]]:
 
 
 def _texts_outside(sheet: Sheet, block: Area | None) -> Iterator[tuple[int, int]]:
-    """Text cells above or below the block, and those behind a gap beside it: right at the block they label its rows."""
+    """Text cells above or below the block, and those behind a gap beside it: right at the block they label its rows.
+
+    Names with a colon do so nowhere.
+    """
     limits = (0, -1) if block is None else (block.top, block.bottom)
     above = sheet.kinds[: limits[0]] == Kind.TEXT
     below = sheet.kinds[limits[1] + 1 :] == Kind.TEXT
@@ -179,9 +182,17 @@ def _texts_outside(sheet: Sheet, block: Area | None) -> Iterator[tuple[int, int]
     yield from ((int(row) + limits[1] + 1, int(column)) for row, column in zip(*below.nonzero(), strict=True))
     if block is not None:
         gaps = sheet.gaps[1]
-        behind = np.flatnonzero((gaps > gaps[block.right]) & (np.arange(sheet.shape[1]) > block.right))
+        right = np.arange(block.right + 1, sheet.shape[1])
+        names = np.array([_all_name(sheet, block, column) for column in right.tolist()], np.bool_)
+        behind = right[(gaps[right] > gaps[block.right]) | names]
         beside = sheet.kinds[np.ix_(np.arange(block.top, block.bottom + 1), behind)] == Kind.TEXT
         yield from ((int(row) + block.top, int(behind[at])) for row, at in np.argwhere(beside).tolist())
+
+
+def _all_name(sheet: Sheet, block: Area, column: int) -> bool:
+    """Whether a column beside a block holds nothing but names with a colon, two or more: they label no rows."""
+    rows = np.flatnonzero(sheet.filled[block.top : block.bottom + 1, column]) + block.top
+    return len(rows) > 1 and all(sheet.text(row, column).endswith(":") for row in rows.tolist())
 
 
 def stated_field(sheet: Sheet, name: str, label: str, *, below: bool = False) -> FieldCell | None:

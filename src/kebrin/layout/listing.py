@@ -7,13 +7,29 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.layout.frame import Frame
-from kebrin.layout.lists import Listing, find_records, find_word_list, known_records
+from kebrin.layout.lists import Listing, find_records, find_word_list, heads_periods
 from kebrin.layout.model import Evidence, Stated
 from kebrin.layout.play import Play, hidden_lines
 
 if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
     from kebrin.cells import Sheet
     from kebrin.layout.stating import Anchor
+
+
+def known_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
+    """A list of records whose headings the file's format tells: every row below them is a record; None if it tells none.
+
+    Columns that periods head are left to others: they may as well be a dimension.
+    """
+    head = sheet.hints.heads
+    if head not in rows or len(columns) < 2 or rows[-1] <= head:
+        return None
+    heads = [sheet.text(head, int(column)) for column in columns]
+    if not all(heads) or heads_periods(heads[1:]):
+        return None
+    return Listing(head, tuple(columns.tolist()), tuple(rows[rows > head].tolist()))
 
 
 def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:

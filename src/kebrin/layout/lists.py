@@ -134,20 +134,6 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     return None if any(text.endswith(":") for text in labels) else replace(found, across=across)
 
 
-def known_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
-    """A list of records whose headings the file's format tells: every row below them is a record; None if it tells none.
-
-    Columns that periods head are left to others: they may as well be a dimension.
-    """
-    head = sheet.hints.heads
-    if head not in rows or len(columns) < 2 or rows[-1] <= head:
-        return None
-    heads = [sheet.text(head, int(column)) for column in columns]
-    if not all(heads) or _heads_periods(heads[1:]):
-        return None
-    return Listing(head, tuple(columns.tolist()), tuple(rows[rows > head].tolist()))
-
-
 def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
     """A list of records: a heading over each column, columns of unlike kinds; None if the rows are no such list.
 
@@ -265,7 +251,7 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     kinds = _column_kinds(sheet, rows, columns)
     figures = [place for place, kind in enumerate(kinds) if kind in {"figures", "money"} and place]
     others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
-    if _heads_periods([heads[place] for place in figures]):
+    if heads_periods([heads[place] for place in figures]):
         return False  # periods, with totals of them or remarks beside them
     if {"figures", "money"} <= set(kinds[1:]):
         return True
@@ -277,7 +263,7 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     return not figures or max(others) > min(figures) or _labels_first(sheet, rows, columns, kinds, heads)
 
 
-def _heads_periods(heads: Sequence[str]) -> bool:
+def heads_periods(heads: Sequence[str]) -> bool:
     """Whether two headings or more, beside those of totals and means, name periods of one kind."""
     plain = [
         head

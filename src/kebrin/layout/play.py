@@ -61,6 +61,7 @@ def in_play(sheet: Sheet) -> Play:
     rows = _but(np.flatnonzero(sheet.filled.any(axis=1)), hidden_rows)
     columns = _but(np.flatnonzero(sheet.filled.any(axis=0)), hidden_columns)
     columns = _but(columns, _asides(sheet, rows, columns))
+    columns = _but(columns, _pairs_beside(sheet, rows, columns))
     return Play(rows, columns, hidden_rows, hidden_columns)
 
 
@@ -101,6 +102,24 @@ def _asides(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> 
         if not merged and at and (alone or between):
             found.append(column)
     return found
+
+
+def _pairs_beside(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
+    """The last two columns if they are names with a colon and what they say, beside a table, though no gap parts them.
+
+    >>> from kebrin.cells import Sheet
+    >>> sheet = Sheet.of([["Quay", "Jan", "Feb", "Port:", "Wick"], ["East", 3, 4, "Status:", "final"], ["West", 4, 5]])
+    >>> _pairs_beside(sheet, np.arange(3), np.arange(5))
+    [3, 4]
+    """
+    if len(columns) < _FEWEST_COLUMNS + 2 or len(rows) < _FEWEST_COLUMNS:
+        return []
+    names, said = (int(column) for column in columns[-2:])
+    named, own = sheet.filled[rows, names], sheet.filled[rows, said]
+    if named.sum() < 2 or (own & ~named).any() or not own.any():
+        return []
+    colons = all(sheet.text(int(row), names).endswith(":") for row in rows[named])
+    return [names, said] if colons and not any(area.right >= names > area.left for area in sheet.merges) else []
 
 
 def _is_gap(filled: NDArray[np.bool_], at: int) -> bool:

@@ -29,6 +29,8 @@ _STAMP = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{2,4}|\d{1,2}:\d{2}")
 _FIELD = re.compile(r"\s*(?P<name>[^\W\d_][^:]{0,38}?)(?:\s*\.)*\s*:\s+(?P<value>\S.*?)\s*")
 _GAP = re.compile(r" {2,}")
 _FEWEST, _HEAD_LINES, _MOSTLY = 3, 12, 0.7
+# So many runs of text are two labels with what they say.
+_PAIRED = 4
 
 
 @dataclass(frozen=True)
@@ -102,7 +104,7 @@ def _is_bare(line: Placed, stated: StatedText) -> bool:
     """Whether a line is laid out by no columns."""
     if _begins(line.text, stated.sections) or (stated.columns and not line.fields and line.text.strip()):
         return True
-    return _is_key(line.text) or _is_stamp(line.text, line.fields)
+    return _is_key(line.text) or _is_stamp(line.text, line.fields) or bool(_pairs(line.fields))
 
 
 def grid(
@@ -119,7 +121,9 @@ def grid(
         tuple((left - 1, right) for left, right in stated.columns),
     )
     first = body[0] if body else len(placed)
+    bare |= {at for at in range(first - 1) if len(placed[at].fields) == 1 and not placed[at + 1].text.strip()}  # titles
     heads = {one.text for one in placed[:first]} - {""}  # said again on later pages they are laid out alike
+    spaced = _spaced_pairs(placed[:first])
     rows: list[list[str]] = []
     merges: list[Area] = []
     spots: list[tuple[str, str]] = []
@@ -127,7 +131,7 @@ def grid(
         if not one.text.strip() and rows and not any(rows[-1]):
             continue  # one blank line parts as well as several
         plain = columns.heading if at < first or one.text in heads else columns.row
-        row = _bare(one.text, len(columns)) if at in bare else plain(one)
+        row = Row(spaced[at], []) if at in spaced else _bare(one, len(columns)) if at in bare else plain(one)
         merges += [Area(len(rows), left, len(rows), right) for left, right in row.spans]
         rows.append(row.cells)
         spots.append((one.where, one.text))
@@ -206,7 +210,50 @@ def _same_head(head: str, line: str) -> bool:
 def _is_key(line: str) -> bool:
     """Whether a line is a key and its value, with nothing beside them."""
     match = _FIELD.fullmatch(line)
-    return match is not None and not _GAP.search(match["value"])
+    return match is not None and not _GAP.search(match["value"]) and not _GAP.search(match["name"])
+
+
+def _pairs(runs: Sequence[Field]) -> list[str]:
+    """The keys of a line with their values ("Master: Ada Holm"), two or more side by side; none if it holds anything else."""
+    found: list[str] = []
+    name = ""
+    for one in runs:
+        text = one.text.strip()
+        if name:
+            if text.endswith(":"):
+                return []
+            found.append(f"{name} {text}")
+            name = ""
+        elif text.endswith(":") and any(map(str.isalpha, text)):
+            name = text
+        elif (match := _FIELD.fullmatch(text)) is not None:
+            found.append(f"{match['name'].strip()}: {match['value']}")
+        else:
+            return []
+    return found if len(found) > 1 and not name else []
+
+
+def _spaced_pairs(above: Sequence[Placed]) -> dict[int, list[str]]:
+    """Lines of labels and what they say, side by side and without colons, as cells with a gap between the pairs.
+
+    They stand one below the other, as many on each, and a blank line parts them from the headings.
+    """
+    found: dict[int, list[str]] = {}
+    group: list[int] = []
+    for at, line in enumerate(above):
+        runs = [one.text for one in line.fields]
+        if runs and len(runs) % 2 == 0 and len(runs) >= _PAIRED and not any(one.is_figure for one in line.fields):
+            group.append(at)
+            continue
+        counts = {len(above[one].fields) for one in group}
+        labels = [run.text for one in group for run in above[one].fields[::2]]
+        plain = all(len(text.split()) <= _FEWEST and not any(map(str.isdigit, text)) for text in labels)
+        if not line.text.strip() and len(group) > 1 and len(counts) == 1 and plain and len(set(labels)) == len(labels):
+            for one in group:
+                texts = [run.text for run in above[one].fields]
+                found[one] = [text for place in range(0, len(texts), 2) for text in (*texts[place : place + 2], "")]
+        group = []
+    return found
 
 
 def _is_stamp(line: str, runs: Sequence[Field]) -> bool:
@@ -246,9 +293,12 @@ def _cut(line: str, columns: Sequence[tuple[int, int]]) -> list[Field]:
     return found if "".join(inside) == line else []
 
 
-def _bare(text: str, width: int) -> Row:
-    """A line that is laid out by no columns: a key and its value, or what is said of the page."""
-    key = _FIELD.fullmatch(text) if _is_key(text) else None
+def _bare(line: Placed, width: int) -> Row:
+    """A line that is laid out by no columns: keys and their values, or what is said of the page."""
+    pairs = _pairs(line.fields)
+    if pairs:
+        return Row([*pairs, *[""] * (width - len(pairs))], [])
+    key = _FIELD.fullmatch(line.text) if _is_key(line.text) else None
     if key is None:
-        return Row([" ".join(text.split()), *[""] * (width - 1)], [])
+        return Row([" ".join(line.text.split()), *[""] * (width - 1)], [])
     return Row([f"{key['name'].strip()}: {key['value']}", *[""] * (width - 1)], [])

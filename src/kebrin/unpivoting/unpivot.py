@@ -102,7 +102,10 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
 def _keeps_blanks(sheet: Sheet, layout: Layout, choice: Choice) -> bool:
     if choice or not sheet.textual:
         return choice == "keep"
-    body = sheet.filled[np.ix_(layout.body_rows, layout.body_columns)]
+    at = np.ix_(layout.body_rows, layout.body_columns)
+    body = sheet.filled[at]
+    if len({str(text).strip() for text in sheet.values[at][body].tolist()}) < 2:
+        return False  # crosses and the like: where none stands, none is missing
     return bool(body.size and body.mean() >= _FULL and body.any(axis=0).all() and body.any(axis=1).all())
 
 
