@@ -71,13 +71,13 @@ def test_parts_in_one_file_have_contents(tmp_path: Path) -> None:
 
 
 def test_a_long_table_says_its_headings_on_each_page(tmp_path: Path) -> None:
-    data = pa.table({"port": [f"Port {at}" for at in range(10_000)], "cars": [float(at) for at in range(10_000)]})
+    data = pa.table({"port": [f"Port {at}" for at in range(2_500)], "cars": [float(at) for at in range(2_500)]})
     write_handout([Page("long", Table(data, ("cars",)))], tmp_path / "x.pdf", About("long"), kind=".pdf")
-    said = extract_text(str(tmp_path / "x.pdf"), page_numbers=[0, 50])
+    said = extract_text(str(tmp_path / "x.pdf"), page_numbers=[0, 20])
     pages = said.split("\f")
     assert all("port" in page and "cars" in page for page in pages[:2])
-    assert "of 1" in pages[1]
-    assert "49,995,000" in extract_text(str(tmp_path / "x.pdf"))[-400:]
+    assert "page 21 of" in pages[1]
+    assert "3,123,750" in extract_text(str(tmp_path / "x.pdf"), page_numbers=range(30, 60))
 
 
 @pytest.mark.parametrize("said", ["Łódź port", "Порт", "λιμάνι"])

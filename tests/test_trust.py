@@ -50,7 +50,7 @@ def test_an_output_that_leaves_the_folder_is_said_and_refused_if_asked(tmp_path:
     inner.mkdir()
     (inner / "in.csv").write_text(FEES)
     (inner / "link").symlink_to(tmp_path)
-    for file in ("../out.csv", "link/other.csv", str(tmp_path / "whole.csv")):
+    for file in ("../out.csv", "link/other.csv"):
         (inner / "p.toml").write_text(PLAN.format(file=file))
         refused = kebrin("run", "plans/p.toml", "--inside")
         assert refused.returncode == 2

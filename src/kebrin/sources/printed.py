@@ -68,8 +68,9 @@ def is_printed(text: str) -> bool:
     if 2 * figures >= max(len(lines) - keys - _HEAD_LINES, _FEWEST - 1):
         return True
     starts = Counter(one.left for fields in parted for one in fields[1:])
-    flush = sum(len(fields) > 1 and all(starts[one.left] > len(lines) / 2 for one in fields[1:]) for fields in parted)
-    return flush >= _MOSTLY * len(lines) and len(lines) > _FEWEST
+    several = [fields for fields in parted if len(fields) > 1]
+    flush = sum(all(starts[one.left] >= max(_FEWEST, len(lines) / 4) for one in fields[1:]) for fields in several)
+    return flush >= _MOSTLY * len(several) and len(several) > _FEWEST and 2 * len(several) > len(lines)
 
 
 def lay_out(text: str, name: str, source: str, stated: StatedText | None = None) -> Printed:
@@ -120,7 +121,9 @@ def grid(
         near,
         tuple((left - 1, right) for left, right in stated.columns),
     )
-    first = body[0] if body else len(placed)
+    # Without figures the first line of several runs heads the rest.
+    several = next((at + 1 for at, one in enumerate(placed) if at not in bare and len(one.fields) > 1), len(placed))
+    first = body[0] if body else several
     bare |= {at for at in range(first - 1) if len(placed[at].fields) == 1 and not placed[at + 1].text.strip()}  # titles
     heads = {one.text for one in placed[:first]} - {""}  # said again on later pages they are laid out alike
     spaced = _spaced_pairs(placed[:first])
