@@ -57,6 +57,7 @@ def test_links_between_pages_lead_somewhere() -> None:
             assert (page.parent / link).exists(), f"{page.name}: {link}"
 
 
-def test_the_commands_page_says_what_help_does() -> None:
-    done = subprocess.run([sys.executable, "scripts/make_reference.py", "--check"], cwd=DOCS.parent, check=False)
+@pytest.mark.parametrize("script", ["make_reference.py", "make_gallery.py"])
+def test_what_is_made_from_the_code_is_up_to_date(script: str) -> None:
+    done = subprocess.run([sys.executable, f"scripts/{script}", "--check"], cwd=DOCS.parent, check=False)
     assert done.returncode == 0

@@ -241,6 +241,32 @@ class Table(CoreTable):
         called = list(names) or [f"table {at}" for at in range(1, len(others) + 2)]
         return self._proved(stack_tables(dict(zip(called, (self, *others), strict=True)), same=same, origin=origin))
 
+    def look(self, *by: str, of: str = "", what: Literal["sums", "spread", "full"] = "sums") -> Any:
+        """A chart of the table as a figure of matplotlib's, to go on with; it shows itself in a notebook.
+
+        Args:
+            by: the columns to sum by, one or two; the likeliest if none is named.
+            of: the measure; the first if none is named.
+            what: sums, how the values are spread, or how full each column is.
+
+        >>> import kebrin as kb
+        >>> (table,) = kb.tidy(kb.demo_file("fuel.ods")).tables.values()
+        >>> type(table.look()).__name__
+        'Figure'
+
+        Raises:
+            PlanError: a column is not there or holds no numbers, or there is nothing to draw.
+            OutputError: matplotlib is not installed.
+        """
+        from pathlib import PurePath
+
+        from kebrin.deliver.charts import draw
+        from kebrin.shape.looking import look
+
+        found = look(self, by, of, what)
+        sources = sorted({PurePath(segment.file).name for segment in self.origins.segments})
+        return draw(found, f"{found.of} by {' and '.join(found.by)}" if found.by else found.of, sources=sources[:3])
+
     def rename(self, names: Mapping[str, str]) -> Table:
         """The table with new names for some columns: old name to new.
 
