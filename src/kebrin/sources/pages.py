@@ -139,6 +139,8 @@ def _inline(element: html.HtmlElement) -> str:
 
 
 def _is_hidden(element: html.HtmlElement) -> bool:
+    if not element.attrib:
+        return False
     return element.get("hidden") is not None or bool(_HIDDEN.search(element.get("style") or ""))
 
 
@@ -169,6 +171,8 @@ class _Cell:
 
 def _cell(element: html.HtmlElement) -> _Cell:
     text, strong = _text(element)
+    if not element.attrib:
+        return _Cell(text, 1, 1, element.tag == "th" or (bool(text.strip()) and strong))
     shift = _SHIFT.search(element.get("style") or "")
     if shift is not None and text.strip():
         unit = {"em": 2.0, "rem": 2.0, "pt": 0.2}.get((shift[2] or "px").lower(), 0.125)
@@ -184,6 +188,12 @@ def _span(element: html.HtmlElement, name: str) -> int:
 
 def _text(element: html.HtmlElement) -> tuple[str, bool]:
     """A cell's text, line breaks kept, raised signs behind it as such; and whether all of it is in bold."""
+    if not len(element) and (
+        element.text is None or element.text.isascii()
+    ):  # the common cell: a text and nothing in it
+        bare = " ".join((element.text or "").split())
+        return bare, not bare
+
     parts: list[str] = []
     plain = [False]
 
