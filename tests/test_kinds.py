@@ -7,6 +7,7 @@ import zipfile
 from typing import TYPE_CHECKING, Any
 
 import pytest
+from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import SimpleDocTemplate, Table
 
 import kebrin as kb
@@ -318,3 +319,21 @@ def test_the_second_of_two_equal_figures_in_a_line_is_the_one_pointed_at(tmp_pat
     shown = kebrin("trace", "x.csv", 2).stdout.splitlines()
     (line,) = [one for one in shown if one.strip().startswith("line 2")]
     assert shown[shown.index(line) + 1].index("^") == line.rindex("12")
+
+
+@pytest.mark.parametrize("turn", [90, 180, -90])
+def test_pages_of_a_pdf_that_are_turned_are_read_as_they_are_shown(tmp_path: Path, turn: int) -> None:
+    canvas = Canvas(str(tmp_path / "x.pdf"), pagesize=(600, 600))
+    canvas.setPageRotation(turn % 360)
+    canvas.translate(300, 300)
+    canvas.rotate(turn)
+    canvas.translate(-300, -300)
+    for at, line in enumerate(
+        [["Port", "Jan", "Feb"], ["Skarrow", "12", "14"], ["Hallan", "3", "5"], ["Total", "15", "19"]]
+    ):
+        canvas.drawString(100, 500 - 20 * at, line[0])
+        canvas.drawRightString(240, 500 - 20 * at, line[1])
+        canvas.drawRightString(320, 500 - 20 * at, line[2])
+    canvas.showPage()
+    canvas.save()
+    assert [row[-1] for row in rows(kb.tidy(tmp_path / "x.pdf"))] == [12, 14, 3, 5]
