@@ -134,7 +134,7 @@ def test_the_command_tells_what_came(address: str, tmp_path: Path, kebrin: Kebri
     done = kebrin("fetch", f"{address}/calls", "-o", "calls.json")
     assert done.returncode == 0, done.stderr
     assert "120 records" in done.stdout
-    assert "of 120 that it states" in done.stdout
+    assert "stated     120 records" in done.stdout
     short = kebrin("fetch", f"{address}/short", "-o", "calls.json")
     assert short.returncode == 4
     assert "not whole" in short.stderr

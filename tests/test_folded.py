@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING, Any
 
 import pytest
 
 import kebrin as kb
+from kebrin.deliver.tracing import trace
 from kebrin.sources import read
 from kebrin.sources.stated import StatedText
 
@@ -114,6 +116,10 @@ def test_stated_columns_part_what_stands_close(tmp_path: Path) -> None:
     run = kb.load_plan(plan).run()
     assert run.holds
     assert [row["Fee"] for row in run.tables["fees"].data.to_pylist()] == [12, 7, 103, 20]
+    run.write()
+    found = trace(tmp_path / "out.csv", 3, "Fee")  # read again by what was stated
+    assert (found.said, found.spot) == ("103", ("line 4", "A103Garth103"))
+    assert re.search(r"<td class=v data-r=3 [^>]*>103", run.page())
 
 
 def test_stated_sections_pages_and_lines_to_pass_over(tmp_path: Path) -> None:
@@ -137,6 +143,13 @@ def test_stated_sections_pages_and_lines_to_pass_over(tmp_path: Path) -> None:
         "Inner",
         "Outer",
     ]
+
+
+@pytest.mark.parametrize("stated", [StatedText(lines=3), StatedText(pages="Nowhere")])
+def test_what_is_stated_without_effect_is_refused(tmp_path: Path, stated: StatedText) -> None:
+    (tmp_path / "calls.prn").write_text(CALLS)
+    with pytest.raises(kb.SourceError, match="has no effect"):
+        read(tmp_path / "calls.prn", text=stated)["calls"]
 
 
 @pytest.mark.parametrize(

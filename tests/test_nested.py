@@ -85,6 +85,13 @@ def test_other_shapes_of_json_are_tables_too(tmp_path: Path, text: str, rows: li
     assert [list(row.values())[-1] for row in table.data.to_pylist()] == rows
 
 
+def test_a_record_that_has_a_number_of_its_own_keeps_it_beside_ours(tmp_path: Path) -> None:
+    text = '[{"record": 7, "t": 1, "crew": [{"record": 1}, {"record": 2}]}, {"record": 7, "t": 2, "crew": [{"record": 3}]}]'
+    run = kb.tidy(written(tmp_path / "t.json", text))
+    assert [(row["record 2"], row["record"]) for row in rows_of(run, "t")] == [("1", 7), ("2", 7)]
+    assert [tuple(row.values()) for row in rows_of(run, "t crew")] == [("1", 1), ("1", 2), ("2", 3)]
+
+
 def test_large_numbers_keep_every_digit(tmp_path: Path) -> None:
     text = '[{"key": 12345678901234567890, "t": 1}, {"key": 12345678901234567891, "t": 2}, {"key": 1e999, "t": 3}]'
     sheet = read(written(tmp_path / "t.json", text))["t"]
@@ -97,6 +104,7 @@ def test_large_numbers_keep_every_digit(tmp_path: Path) -> None:
         ('[{"a": "x", "b": 1}, {"a": "y", "b"', "the list breaks off"),
         ('{"a": "x", "b": 1}\n{"a": "y" "b": 2}\n', "line 2: this is no JSON from here on"),
         ('[{"a": 1, "a": 2}]', "'a' is named twice in one record"),
+        ('[{"a.b": 1, "a": {"b": 2}}, {"a.b": 3}]', "two members of a record would both be the column 'a.b'"),
         ("[" * 3000 + "]" * 3000, "too deep"),
         ('{"a": ' * 200 + "1" + "}" * 200, "too deep"),
         ("[]", "there are no records in it"),

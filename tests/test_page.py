@@ -105,6 +105,17 @@ def test_what_stands_in_cells_can_do_nothing(tmp_path: Path) -> None:
     assert "&lt;b&gt;" in root.text_content()
 
 
+def test_a_sheet_that_runs_across_is_drawn_as_it_lies(tmp_path: Path) -> None:
+    heads = ["Vessel", "Built", "Home port", "Crew"]
+    across = [[head, *values] for head, values in zip(heads, (
+        ["Auk", "Gull", "Tern"], ["1998", "1985", "2020"], ["Wick", "Brae", "Wick"], ["8", "9", "3"]), strict=True)]  # fmt: skip
+    (tmp_path / "in.csv").write_text("".join(",".join(line) + "\n" for line in across))
+    run = kb.tidy(tmp_path / "in.csv")
+    assert run.holds
+    classes = [one.get("class") for one in parsed(run.page()).xpath("//div[@class='wide map']//tbody/tr[2]/td")]
+    assert classes[1:] == ["v", "v", "v"]
+
+
 def test_a_page_without_values_shows_none(tmp_path: Path) -> None:
     path = tmp_path / "in.csv"
     path.write_text("Secretport,Jan,Feb\nBraehead,7351,2\nNessmore,3,9004\nTotal,7354,9005\n")

@@ -182,6 +182,7 @@ class Report:
         said: what is said of the file itself: a name that does not fit its content, page heads that were set aside.
         lacks: what the file itself says that it should hold and does not; the proof does not hold with it.
         asks: what a person must decide about the file itself.
+        read_as: what a person stated for it to be read so, as plain values: who reads it again must state the same.
         open_long: how to open the file as a long text, of which only a part is at hand at a time; None where it is none.
     """
 
@@ -194,6 +195,7 @@ class Report:
     said: tuple[str, ...] = ()
     lacks: tuple[str, ...] = ()
     asks: tuple[str, ...] = ()
+    read_as: dict[str, Any] = field(default_factory=dict)
     open_long: Callable[[], Any] | None = field(default=None, repr=False)
     _read: dict[str, Sheet] = field(default_factory=dict, repr=False)
 

@@ -38,9 +38,7 @@ def fetch(asked: Asked, output: Path, *, replace: bool, as_json: bool) -> int:
         print(json.dumps({**said, "lacks": list(found.lacks), "asks": list(found.asks)}, ensure_ascii=False))
         return Exit.DONE if done.holds else Exit.NOT_PROVED
     out = show.console()
-    stated = (
-        "the service does not say how many there are" if found.stated is None else f"of {found.stated:,} that it states"
-    )
+    stated = "the service does not say how many there are" if found.stated is None else f"{found.stated:,} records"
     show.heading(out, f"{done.path.name}: {show.counted(sum(found.sizes), 'record')}")
     show.rows(
         out, [("pages", f"{len(found.sizes):,}"), ("stated", stated), ("beside it", f"{done.path.name}.fetched.json")]

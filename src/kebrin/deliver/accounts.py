@@ -47,7 +47,7 @@ def account_of(sheet: Sheet, file: str, tables: Sequence[Table], ledgers: Sequen
     """What became of each filled cell of a sheet.
 
     Args:
-        sheet: the sheet as it is read again.
+        sheet: the sheet as it is read again, as it lies in its file.
         file: its file.
         tables: all tables of the run.
         ledgers: the accounts of this sheet, one for each table that it gave cells to.
@@ -62,15 +62,14 @@ def account_of(sheet: Sheet, file: str, tables: Sequence[Table], ledgers: Sequen
     for ledger in ledgers:
         for column, (_, cells, _) in ledger.via.items():
             for at in filter(None, map(parse_a1, cells)):
-                found.uses.setdefault((at[1], at[0]) if sheet.is_turned else at, CellUse(LABEL, 0, 0, column))
+                found.uses.setdefault(at, CellUse(LABEL, 0, 0, column))
     open_cells = {parse_a1(cell) for ledger in ledgers for cell in ledger.unclaimed}
     reasons = _reasons(ledgers)
     for row, column in zip(*sheet.filled.nonzero(), strict=True):
         at = int(row), int(column)
         if at in found.uses:
             continue
-        place = (at[1], at[0]) if sheet.is_turned else at
-        if place in open_cells:
+        if at in open_cells:
             found.uses[at] = CellUse(OPEN, said="nothing claims it")
         else:
             said = reasons.get(("row", at[0])) or reasons.get(("column", at[1])) or "a title, a note or a field"
@@ -83,15 +82,20 @@ def _add(found: SheetAccount, segment: Segment, table: int, first: int) -> None:
         rows, columns = segment.cells(measure)
         for number, (row, column) in enumerate(zip(rows.tolist(), columns.tolist(), strict=True)):
             if column >= 0:
-                found.uses[row, column] = CellUse(VALUE, first + number, table, measure)
+                found.uses[_in_file(segment, (row, column))] = CellUse(VALUE, first + number, table, measure)
     for labels in segment.sources:
         for at in _places(labels.rows, labels.columns):
-            found.uses.setdefault(at, CellUse(LABEL, 0, table, labels.column))
+            found.uses.setdefault(_in_file(segment, at), CellUse(LABEL, 0, table, labels.column))
         if labels.head[0] >= 0:
-            found.uses.setdefault(labels.head, CellUse(HEAD, 0, table, labels.column))
+            found.uses.setdefault(_in_file(segment, labels.head), CellUse(HEAD, 0, table, labels.column))
     for measure, cells in segment.heads.items():
         for at in cells:
-            found.uses.setdefault(at, CellUse(HEAD, 0, table, measure))
+            found.uses.setdefault(_in_file(segment, at), CellUse(HEAD, 0, table, measure))
+
+
+def _in_file(segment: Segment, at: tuple[int, int]) -> tuple[int, int]:
+    """A cell as it lies in the file: a sheet that lists its records across was turned to be read."""
+    return (at[1], at[0]) if segment.turned else at
 
 
 def _places(rows: NDArray[np.int32], columns: NDArray[np.int32]) -> Iterator[tuple[int, int]]:

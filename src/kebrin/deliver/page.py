@@ -189,13 +189,13 @@ def _sample(done: Done, linked: dict[tuple[str, str], dict[str, Any]]) -> list[d
 
 def _maps(done: Sequence[Done], sources: Sequence[Source], *, values: bool) -> list[dict[str, Any]]:
     """The sheets that gave cells, drawn until there are too many of them."""
-    from kebrin.sources import read
+    from kebrin.sources import read_again
 
     found: list[dict[str, Any]] = []
     room = MOST_CELLS
     for source in sources:
         try:
-            report = read(source.file) if Path(source.file).is_file() else None
+            report = read_again(source.file, source.read_as) if Path(source.file).is_file() else None
         except KebrinError:
             report = None
         for name in source.used:

@@ -12,7 +12,9 @@ from kebrin.deliver.outputs import Target
 from kebrin.deliver.publish import Published, proof_text, remove_own
 from kebrin.deliver.standing import Standing
 from kebrin.deliver.writing.books import Page
+from kebrin.deliver.writing.guarding import formulas_in, told
 from kebrin.deliver.writing.tables import csv_writer, parquet_writer
+from kebrin.table import Table
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -42,7 +44,8 @@ def stream(
     """
     targets = [path, proof_path(path)]
     with whole_files(targets) as (part, proof_part):
-        _write(flow, part, WRITERS[path.suffix.lower()], on_rows)
+        formulas: dict[str, int] | None = {} if path.suffix.lower() == ".csv" else None
+        _write(flow, part, WRITERS[path.suffix.lower()], on_rows, formulas)
         done = flow.done()
         held_back = not done.proof.holds and not accept
         if held_back:
@@ -51,13 +54,17 @@ def stream(
         proof_part.write_text(proof_text(target, [done], targets[0], part, Standing(), rows=flow.rows), "utf-8")
     if not held_back:
         remove_own(unproved_path(path))
-    return done, Published(done.name, targets[0], targets[1], held_back, flow.rows, traceable=True)
+    said = told(formulas or {}, guard=False)
+    return done, Published(
+        done.name, targets[0], targets[1], held_back, flow.rows, traceable=True, said=(said,) if said else ()
+    )
 
 
 def _write(
-    flow: Flow, part: Path, made: Callable[[Path, pa.Table], Rows], on_rows: Callable[[int], None] | None
-) -> None:
-    """Write what passes, in a thread beside those that make it; a batch or two may wait."""
+    flow: Flow, part: Path, made: Callable[[Path, pa.Table], Rows], on_rows: Callable[[int], None] | None,
+    formulas: dict[str, int] | None,
+) -> None:  # fmt: skip
+    """Write what passes, in a thread beside those that make it; a batch or two may wait. Texts like formulas are counted."""
     writer: Rows | None = None
     under_way: deque[Future[None]] = deque()
     with ThreadPoolExecutor(1) as beside:
@@ -65,6 +72,9 @@ def _write(
             for table in flow.tables():
                 writer = writer or made(part, table)
                 under_way.append(beside.submit(writer.write, table))
+                if formulas is not None:
+                    for name, count in formulas_in(Table(table, ())).items():
+                        formulas[name] = formulas.get(name, 0) + count if name else count
                 if on_rows is not None:
                     on_rows(flow.rows)
                 if len(under_way) > _WAITING:

@@ -15,7 +15,7 @@ from kebrin.cells import Kind, as_label
 from kebrin.deliver.guard import proof_path
 from kebrin.deliver.writing.tables import TextForm
 from kebrin.errors import Place, PlanError, SourceError, nearest
-from kebrin.sources import piped, read
+from kebrin.sources import piped, read_again
 from kebrin.sources.files import digest, first_bytes
 from kebrin.table import Origin
 
@@ -99,7 +99,7 @@ def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace
             do="Keep the report as a file, and tidy that: then its cells can be shown",
         )  # fmt: skip
     near = output.parent / source["from here"]
-    report = read(near if near.is_file() else origin.file)
+    report = read_again(near if near.is_file() else origin.file, source.get("read as", {}))
     changed = report.digest != source["sha256"]
     if origin.sheet not in report.names:
         raise SourceError(f"the sheet {origin.sheet!r} is gone", Place(origin.file), do="Run again to renew the output")

@@ -19,7 +19,8 @@ _TOLD = 4
 class Source:
     """A file that was read: its digest, the sheets used, and the sheets left out with the reason.
 
-    `left_cells` counts the filled cells of the sheets left out, as far as they can be read.
+    `left_cells` counts the filled cells of the sheets left out, as far as they can be read; `read_as` is what was stated for it
+    to be read so.
     """
 
     file: str
@@ -27,12 +28,13 @@ class Source:
     used: tuple[str, ...]
     left_out: dict[str, str] = field(default_factory=dict)
     left_cells: dict[str, int] = field(default_factory=dict)
+    read_as: dict[str, Any] = field(default_factory=dict)
 
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file."""
         return {
             "file": self.file, "sha256": self.digest, "used": list(self.used), "left out": self.left_out,
-            "cells left out": self.left_cells,
+            "cells left out": self.left_cells, **({"read as": self.read_as} if self.read_as else {}),
         }  # fmt: skip
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files, piped
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from kebrin.sources.stated import StatedText
     from kebrin.sources.workbook import Workbook
 
-__all__ = ["files", "read"]
+__all__ = ["files", "read", "read_again"]
 
 
 _KINDS = {
@@ -43,9 +43,23 @@ def read(
         SourceError: it is nothing that is read, or is damaged.
     """
     path = Path(path)
-    if piped.is_spooled(path):
-        return _renamed(path, piped.NAME, stored, text)
-    return _as_named(path, opened, stored, text)
+    spooled = piped.is_spooled(path)
+    report = _renamed(path, piped.NAME, stored, text) if spooled else _as_named(path, opened, stored, text)
+    said: dict[str, Any] = {"stored": stored} if stored else {}
+    said |= {"text": text.to_plain()} if text is not None and text.to_plain() else {}
+    return replace(report, read_as=said) if said else report
+
+
+def read_again(path: str | Path, read_as: dict[str, Any]) -> Report:
+    """Read a report as it was read before, by what was stated then (`Report.read_as`).
+
+    Raises:
+        SourceError: it is nothing that is read, or is damaged.
+    """
+    from kebrin.sources.stated import StatedText
+
+    text = read_as.get("text")
+    return read(path, stored=str(read_as.get("stored", "")), text=StatedText.from_plain(text) if text else None)
 
 
 def _renamed(path: Path, name: str, stored: str, text: StatedText | None) -> Report:

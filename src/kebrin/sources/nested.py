@@ -9,6 +9,7 @@ import json
 import math
 import re
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import TYPE_CHECKING, Any, NoReturn
 
 import numpy as np
@@ -20,13 +21,13 @@ from kebrin.sources.delimited import decode
 from kebrin.sources.limits import hold, hold_room, limits
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Iterable, Iterator, Sequence
     from pathlib import Path
 
 RECORD = "record"
 _KEY, _VALUE = "key", "value"
 # Names of what says how many records there are.
-_COUNTS = frozenset({"count", "total", "size", "totalcount", "totalresults", "totalrecords", "records", "recordcount"})
+_COUNTS = frozenset({"count", "total", "totalcount", "totalresults", "totalrecords", "records", "recordcount"})
 # Whole numbers up to this one are the same as floating point numbers; larger ones stay texts, digit for digit.
 _EXACT = 2**53
 _GAP = 1
@@ -34,9 +35,10 @@ _GAP = 1
 
 @dataclass
 class _Listed:
-    """Records under one path, as rows: cells by column, and where each record stands."""
+    """Records under one path, as rows: cells by column; the column that comes first, and where each record stands."""
 
     rows: list[dict[str, Any]] = field(default_factory=list)
+    first: str = ""
     places: list[str] = field(default_factory=list)
 
 
@@ -71,7 +73,7 @@ def read(path: Path) -> Report:
 def _parsed(text: str, where: Place) -> Any:
     """The value that a text stands for; the list of values of several lines."""
     text = text.removeprefix("\ufeff")
-    decoder = json.JSONDecoder(object_pairs_hook=_members, parse_int=_whole, parse_float=_real, parse_constant=str)
+    decoder = json.JSONDecoder(object_pairs_hook=members, parse_int=_whole, parse_float=real, parse_constant=str)
     try:
         try:
             value, end = decoder.raw_decode(text, _skipped(text, 0))
@@ -80,7 +82,7 @@ def _parsed(text: str, where: Place) -> Any:
         if _skipped(text, end) == len(text):
             return value
         return _each_line(text, decoder, where)
-    except _TwiceError as error:
+    except TwiceError as error:
         raise SourceError(
             f"{error} is named twice in one record", where, why="one of the two would be lost",
             do="Ask for the list anew, every name once",
@@ -107,15 +109,20 @@ def _skipped(text: str, at: int) -> int:
     return at
 
 
-class _TwiceError(ValueError):
+class TwiceError(ValueError):
     """A name that one record has twice."""
 
 
-def _members(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+def members(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """The members of a record, none of them lost.
+
+    Raises:
+        TwiceError: two bear one name.
+    """
     found = dict(pairs)
     if len(found) < len(pairs):
         names = [name for name, _ in pairs]
-        raise _TwiceError(repr(next(name for name in names if names.count(name) > 1)))
+        raise TwiceError(repr(next(name for name in names if names.count(name) > 1)))
     return found
 
 
@@ -124,9 +131,14 @@ def _whole(digits: str) -> float | str:
     return float(digits) if exact else digits
 
 
-def _real(digits: str) -> float | str:
+def real(digits: str) -> float | str:
+    """A number with a point; as text where floating point would lose digits of it.
+
+    >>> real("1.10"), real("0.1234567890123456789"), real("1e999")
+    (1.1, '0.1234567890123456789', '1e999')
+    """
     number = float(digits)
-    return number if math.isfinite(number) else digits
+    return number if math.isfinite(number) and Decimal(digits) == Decimal(repr(number)) else digits
 
 
 def _refuse(error: json.JSONDecodeError, text: str, where: Place) -> NoReturn:
@@ -153,7 +165,7 @@ def _nested(value: Any, name: str, where: Place) -> Nested:
     if isinstance(value, list):
         _add_all(value, name, "$", lists, where)
     elif isinstance(value, dict):
-        flat = dict(_leaves(value, "", where))
+        flat = _row(_leaves(value, "", where), where)
         tables = {path: one for path, one in flat.items() if isinstance(one, list) and one}
         said = {path: one for path, one in flat.items() if not isinstance(one, list)}
         if not tables and _is_keyed(value):
@@ -193,12 +205,14 @@ def _across(tables: dict[str, list[Any]]) -> list[dict[str, Any]]:
 def _add_all(values: list[Any], name: str, at: str, lists: dict[str, _Listed], where: Place) -> None:
     """Add the members of a list as records; the lists within them become lists of details."""
     own = lists.setdefault(name, _Listed())
+    names = {path for value in values if isinstance(value, dict) for path, _ in _leaves(value, "", where)}
+    record = next(one for one in (RECORD, *(f"{RECORD} {at}" for at in range(2, len(names) + 3))) if one not in names)
     details: list[tuple[int, str, list[Any]]] = []
     for number, value in enumerate(values):
         if value is None or value in ({}, []):
             continue
         row: dict[str, Any] = {}
-        for path, one in _leaves_of(value, where):
+        for path, one in _row(_leaves_of(value, where), where).items():
             if isinstance(one, list):
                 details.append((len(own.rows), path, one))
             else:
@@ -206,15 +220,33 @@ def _add_all(values: list[Any], name: str, at: str, lists: dict[str, _Listed], w
         own.rows.append(row)
         own.places.append(f"{at}[{number}]")
     if details:
+        own.first = record
         for number, row in enumerate(own.rows, 1):
-            row.setdefault(RECORD, float(number))
+            row[record] = float(number)
     for number, path, one in details:
         listed = lists.setdefault(f"{name} {path}".strip(), _Listed())
         for place, value in enumerate(one):
-            row = dict(_leaves_of(value, where))
+            row = _row(_leaves_of(value, where), where)
             inner = {key: json.dumps(cell, ensure_ascii=False) for key, cell in row.items() if isinstance(cell, list)}
-            listed.rows.append({RECORD: own.rows[number][RECORD], **row, **inner})
+            number_of = f"{name} {RECORD}" if RECORD in row else RECORD
+            listed.rows.append({number_of: float(number + 1), **row, **inner})
+            listed.first = number_of
             listed.places.append(f"{own.places[number]}.{path}[{place}]")
+
+
+def _row(leaves: Iterable[tuple[str, Any]], where: Place) -> dict[str, Any]:
+    """Paths with what stands there.
+
+    Raises:
+        SourceError: two members have one path ("a.b" beside "b" within "a").
+    """
+    try:
+        return members(list(leaves))
+    except TwiceError as error:
+        raise SourceError(
+            f"two members of a record would both be the column {error}", where, why="one of the two would be lost",
+            do="Ask for the list with other names",
+        ) from None  # fmt: skip
 
 
 def _leaves_of(value: Any, where: Place) -> Iterator[tuple[str, Any]]:
@@ -263,8 +295,8 @@ def _told(counts: dict[str, int]) -> tuple[str, ...]:
 def _sheet(listed: _Listed, name: str, source: str, counts: dict[str, int], said: dict[str, Any]) -> Sheet:
     """Records as a sheet: what is said of all of them above, then a heading for each path and a row for each record."""
     heads = list(dict.fromkeys(path for row in listed.rows for path in row))
-    if RECORD in heads:
-        heads = [RECORD, *(path for path in heads if path != RECORD)]
+    if listed.first:
+        heads = [listed.first, *(path for path in heads if path != listed.first)]
     plain = all(head.isdigit() for head in heads) and any(heads)
     above = [[path, one] for path, one in said.items() if path not in counts and one is not None and one != ""]
     lines: list[Sequence[Any]] = [*above, *([[]] * (_GAP if above else 0)), *([] if plain else [heads])]

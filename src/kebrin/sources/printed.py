@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Area, Sheet, kinds_of
-from kebrin.errors import Place
+from kebrin.errors import Place, SourceError
 from kebrin.sources.aligned import Columns, Field, Placed, Row, is_body
 from kebrin.sources.folded import unfolded
 from kebrin.sources.limits import hold, hold_room
@@ -91,10 +91,21 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     ]
     bare = frozenset(at for at, one in enumerate(placed) if _is_bare(one, stated))
     unfold = unfolded(placed, bare, stated.lines)
+    if stated.lines > 1 and len(unfold) == len(placed):
+        raise _no_effect(f"lines = {stated.lines}", "its records do not take so many lines", source)
+    if stated.pages and not any(_begins(one.text, (stated.pages,)) for one in every):
+        raise _no_effect(f"pages = {stated.pages!r}", "no line begins so", source)
     said = f"{pages:,} page heads that say the same again were set aside" if pages else ""
     passed = sum(_begins(one.text, stated.skip) for one in every)
     said = "; ".join(filter(None, [said, f"{passed:,} lines were passed over, as the plan states" if passed else ""]))
     return grid(unfold, name, source, said=said, stated=stated)
+
+
+def _no_effect(what: str, why: str, source: str) -> SourceError:
+    return SourceError(
+        f"{what} is stated for this text and has no effect", Place(source), why=why,
+        do="Correct text in the plan, or leave it out",
+    )  # fmt: skip
 
 
 def _begins(line: str, words: Sequence[str]) -> bool:

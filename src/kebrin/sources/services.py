@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 from urllib.parse import urljoin, urlsplit
 
 from kebrin.errors import Place, PlanError, SourceError
+from kebrin.sources.nested import TwiceError, members, real
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
@@ -159,10 +160,11 @@ def _for_ever(service: Service, pages: int) -> SourceError:
 
 @dataclass(frozen=True)
 class _Answer:
-    """One page: its bytes, its kind, the next page by its header, and the count that a header states."""
+    """One page: its bytes, its kind and encoding as stated, the next page by its header, and the count that a header states."""
 
     body: bytes
     media: str
+    charset: str
     link: str
     count: str
 
@@ -216,7 +218,11 @@ class _Asking:
             ) from error
         media = response.headers.get("content-type", "").partition(";")[0].strip().lower()
         link = response.links.get("next", {}).get("url", "")
-        return _Answer(body, media, link, response.headers.get(_COUNT_HEADER, "")), "", 0.0
+        return (
+            _Answer(body, media, response.charset_encoding or "", link, response.headers.get(_COUNT_HEADER, "")),
+            "",
+            0.0,
+        )
 
     def _body(self, response: httpx.Response, most: int) -> bytes:
         body = bytearray()
@@ -255,8 +261,8 @@ def _seconds(said: str) -> float:
 
 def _taken(answer: _Answer, found: Listed, service: Service) -> str:
     """Add a page's records to what was found; the address of the next page, '' if it was the last."""
-    text = answer.body.decode("utf-8-sig", "replace")
     where = Place(service.url)
+    text = _decoded(answer, where)
     if "html" in answer.media or text.lstrip()[:1] == "<":
         raise SourceError(
             "the service gives a page for people, and no list", where, why=f"it says it is {answer.media or 'HTML'}",
@@ -291,13 +297,32 @@ def _taken(answer: _Answer, found: Listed, service: Service) -> str:
     return following
 
 
+def _decoded(answer: _Answer, where: Place) -> str:
+    """A page's text in the encoding that the service states, UTF-8 by default; letters that it does not have are no guess."""
+    try:
+        plain = answer.charset.lower().replace("-", "") in {"", "utf8"}
+        return answer.body.decode("utf-8-sig" if plain else answer.charset)
+    except (UnicodeDecodeError, LookupError) as error:
+        raise SourceError(
+            "a page of the list can't be read as text",
+            where,
+            why=str(error),
+            do="Ask who runs the service for its encoding",
+        ) from error
+
+
 def _is_count(value: Any) -> bool:
     return isinstance(value, int) and not isinstance(value, bool)
 
 
 def _page(text: str, where: Place, number: int) -> Any:
     try:
-        return json.loads(text)
+        return json.loads(text, object_pairs_hook=members, parse_float=real, parse_constant=str)
+    except TwiceError as error:
+        raise SourceError(
+            f"{error} is named twice in one record", where, why=f"page {number}: one of the two would be lost",
+            do="Ask who runs the service",
+        ) from None  # fmt: skip
     except (json.JSONDecodeError, RecursionError) as error:
         raise SourceError(
             "a page of the list is cut or no JSON", where, why=f"page {number}: {error}", do="Try again"

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from typing import Any
 
 #: A text laid out by blanks has this for a delimiter.
 NONE = "none"
@@ -40,3 +41,21 @@ class StatedText:
         """Whether the text may be read in batches: nothing is stated but a delimiter."""
         utf8 = self.encoding.lower().replace("-", "") in {"", "utf8"}
         return utf8 and not self.is_printed and not self.skip
+
+    def to_plain(self) -> dict[str, Any]:
+        """What is stated, as plain values; nothing of what is left out."""
+        return {name: value for name, value in asdict(self).items() if value}
+
+    @classmethod
+    def from_plain(cls, plain: dict[str, Any]) -> StatedText:
+        """The same from plain values.
+
+        >>> StatedText.from_plain({"columns": [[1, 4]], "skip": ["#"]})
+        StatedText(delimiter='', encoding='', columns=((1, 4),), pages='', sections=(), skip=('#',), lines=0)
+        """
+        known: dict[str, Any] = {
+            name: tuple(value) if isinstance(value, list) else value for name, value in plain.items()
+        }
+        if "columns" in known:
+            known["columns"] = tuple((int(left), int(right)) for left, right in known["columns"])
+        return cls(**known)

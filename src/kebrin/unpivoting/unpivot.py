@@ -104,7 +104,8 @@ def _keeps_blanks(sheet: Sheet, layout: Layout, choice: Choice) -> bool:
         return choice == "keep"
     at = np.ix_(layout.body_rows, layout.body_columns)
     body = sheet.filled[at]
-    if len({str(text).strip() for text in sheet.values[at][body].tolist()}) < 2:
+    words = not sheet.data[at].any()
+    if words and len({str(text).strip() for text in sheet.values[at][body].tolist()}) < 2:
         return False  # crosses and the like: where none stands, none is missing
     return bool(body.size and body.mean() >= _FULL and body.any(axis=0).all() and body.any(axis=1).all())
 

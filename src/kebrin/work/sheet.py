@@ -203,7 +203,7 @@ def source_of(report: Report, used: Sequence[str], left_out: dict[str, str]) -> 
     for name in left_out:
         with suppress(SourceError):
             cells[name] = int(report[name].filled.sum())
-    return Source(report.path, report.digest, tuple(used), left_out, cells)
+    return Source(report.path, report.digest, tuple(used), left_out, cells, report.read_as)
 
 
 def refuse_questions(file: str, sheet: str, layout: Layout) -> None:
