@@ -25,6 +25,8 @@ ENDINGS = (".png", ".svg", ".pdf")
 SIGN = "Kebrin chart"
 _INK, _DIM, _LINE, _OTHER = "#1b1b1b", "#5f5f5f", "#0072b2", "#d55e00"
 _WIDE, _ROW, _LONGEST = 10.0, 0.27, 34
+# From so far between the least and the largest on a shade is dark enough for white figures to be read on it.
+_DARK = 0.64
 
 
 def draw(
@@ -237,10 +239,11 @@ def _heat(figure: Any, look: Look, _: Look | None, __: str) -> None:
     _ticks(axes, look.across, 20)
     axes.tick_params(colors=_DIM, labelsize=9)
     if look.values.size <= 200:
-        middle = (np.nanmin(look.values) + np.nanmax(look.values)) / 2
+        low, high = np.nanmin(look.values), np.nanmax(look.values)
+        dark = low + _DARK * (high - low)
         for (row, column), value in np.ndenumerate(look.values):
             said = "–" if np.isnan(value) else f"{value:,.4g}"
-            ink = "white" if value > middle else _INK
+            ink = "white" if value > dark else _INK
             axes.text(column, row, said, ha="center", va="center", fontsize=7.5, color=ink)
     bar = figure.colorbar(image, ax=axes, shrink=0.8, pad=0.02)
     bar.set_label(look.of, color=_DIM)
