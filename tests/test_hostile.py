@@ -236,3 +236,55 @@ def test_a_package_of_an_unknown_version_is_told(tmp_path: Path) -> None:
     (tmp_path / "x.ods").write_bytes(bytes(content))
     with pytest.raises(SourceError):
         kb.tidy(tmp_path / "x.ods")
+
+
+@pytest.mark.parametrize("ending", [".fods", ".html"])
+def test_no_file_comes_in_through_an_entity(tmp_path: Path, ending: str) -> None:
+    (tmp_path / "secret.txt").write_text("SECRETPORT")
+    entity = f'<!DOCTYPE x [<!ENTITY e SYSTEM "file://{tmp_path / "secret.txt"}">]>'
+    rows = [["Port", "Jan", "Feb"], ["Brae &e;", "1", "2"], ["Ness", "3", "4"]]
+    if ending == ".html":
+        body = "".join(f"<tr>{''.join(f'<td>{cell}</td>' for cell in row)}</tr>" for row in rows)
+        text = f"{entity}<html><body><table>{body}</table></body></html>"
+    else:
+        office, table, p = (f"urn:oasis:names:tc:opendocument:xmlns:{name}:1.0" for name in ("office", "table", "text"))
+        cells = "".join(
+            "<table:table-row>"
+            + "".join(
+                f'<table:table-cell office:value-type="string"><text:p>{cell}</text:p></table:table-cell>'
+                for cell in row
+            )
+            + "</table:table-row>"
+            for row in rows
+        )
+        text = (
+            f'<?xml version="1.0"?>{entity}<office:document xmlns:office="{office}" xmlns:table="{table}" xmlns:text="{p}">'
+            f'<office:body><office:spreadsheet><table:table table:name="S">{cells}</table:table>'
+            "</office:spreadsheet></office:body></office:document>"
+        )
+    path = tmp_path / f"x{ending}"
+    path.write_text(text)
+    try:
+        report = read(path)
+        said = " ".join(map(str, report[report.names[0]].values.ravel()))
+    except SourceError as error:
+        said = str(error)
+    assert "SECRETPORT" not in said
+
+
+def test_no_file_comes_in_through_an_entity_of_a_workbook(tmp_path: Path) -> None:
+    (tmp_path / "secret.txt").write_text("SECRETPORT")
+    entity = f'<!DOCTYPE x [<!ENTITY e SYSTEM "file://{tmp_path / "secret.txt"}">]>'
+    plain = book(tmp_path / "plain.xlsx", ROWS)
+    with zipfile.ZipFile(plain) as package, zipfile.ZipFile(tmp_path / "x.xlsx", "w") as made:
+        for name in package.namelist():
+            part = package.read(name).decode()
+            if name.startswith("xl/w") and name.endswith(".xml"):
+                part = entity + part.replace("Brae", "Brae &e;").replace('name="S1"', 'name="S1 &e;"')
+            made.writestr(name, part)
+    try:
+        report = read(tmp_path / "x.xlsx")
+        said = " ".join([*report.names, *(str(cell) for cell in report[report.names[0]].values.ravel())])
+    except SourceError as error:
+        said = str(error)
+    assert "SECRETPORT" not in said
