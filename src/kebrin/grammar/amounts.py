@@ -25,6 +25,8 @@ _SCALES = {
     "k": 1e3, "tsd": 1e3, "thousand": 1e3, "thousands": 1e3, "M": 1e6, "mn": 1e6, "mio": 1e6, "million": 1e6, "millions": 1e6,
     "bn": 1e9, "mrd": 1e9, "billion": 1e9, "billions": 1e9,
 }  # fmt: skip
+#: Units that may as well be scales: metres or millions, bytes or billions, tonnes or trillions.
+MAY_SCALE = frozenset({"m", "b", "B", "t"})
 _SCALE = re.compile(r"(?:k|tsd|thousands?|M|mn|mio|millions?|bn|mrd|billions?)\.?(?![A-Za-z])")
 _MARK = re.compile(r"[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹⁰]+|\([a-z]\)|\[[a-z0]{1,2}\]")
 _UNIT = re.compile(r"[A-Za-zµ°]{1,12}[²³]?(?![A-Za-z])")
@@ -101,6 +103,15 @@ def _readings(core: str) -> list[Reading]:
     if _grouped(groups, signs):
         found.append(Reading("", last, 0))
     return found
+
+
+def is_scaled(text: str) -> bool:
+    """Whether a figure says that it counts thousands, millions or billions.
+
+    >>> is_scaled("4.9k"), is_scaled("1.2 bn"), is_scaled("12 km"), is_scaled("0.8m")
+    (True, True, False, False)
+    """
+    return bool(_SCALE.match(text.strip().lstrip("+-([€$£ 0123456789.,'").strip()))
 
 
 def _grouped(groups: list[str], signs: list[str]) -> bool:

@@ -13,7 +13,7 @@ from kebrin.layout.labels import label
 from kebrin.layout.split import FIRST_YEAR, LAST_YEAR
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
     from numpy.typing import NDArray
 
@@ -108,9 +108,22 @@ def bare_marks(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) 
         above = above[[_may_head(sheet, int(row), before) for row in above]] if len(above) else above
         merged = any(area.holds(int(row), column) for row in above for area in sheet.merges)
         said = {sheet.text(int(row), column) for row in filled}
-        if len(above) and not merged and len(said) <= _MOST_MARKS and max(map(len, said)) <= _LONGEST_MARK:
+        figures = int(sheet.data[rows, before].sum())
+        if len(above) and not merged and len(said) <= _MOST_MARKS and _are_marks(said, len(filled), figures):
             found.append(column)
     return found
+
+
+def _are_marks(said: Collection[str], count: int, rows: int) -> bool:
+    """Whether the texts of a column without a heading, so many of them on so many rows, are marks and no values.
+
+    On every row a mark is a letter or a sign; words there ("yes", "no") are values whose heading is missing.
+
+    >>> _are_marks({"p", "rev"}, 2, 9), _are_marks({"p"}, 9, 9), _are_marks({"yes", "no"}, 9, 9)
+    (True, True, False)
+    """
+    longest = max(map(len, said))
+    return longest <= _LONGEST_MARK and (count < rows or longest == 1 or not any(map(str.isalpha, said)))
 
 
 def _may_head(sheet: Sheet, row: int, column: int) -> bool:
@@ -137,8 +150,8 @@ def mark_columns(
         filled = rows[sheet.filled[rows, column]]
         if headed or not len(filled) or not (sheet.kinds[filled, column] == Kind.TEXT).all():
             continue
-        short = all(len(sheet.text(int(row), column)) <= _LONGEST_MARK for row in filled)
+        said = {sheet.text(int(row), column) for row in filled}
         words = not sheet.data[filled, column].any()
-        if short and words and sheet.data[filled, before].all():
+        if words and _are_marks(said, len(filled), len(rows)) and sheet.data[filled, before].all():
             found.append((column, before))
     return found

@@ -16,6 +16,7 @@ import numpy as np
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import look_of
+from kebrin.layout.titled import heads_a_list
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -97,7 +98,10 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
         follows = at > 0 and (data[at - 1].any() or (repeats and repeats[-1] == at - 1))
         if seen_data and follows and filled[at] > 1 and _says_again(sheet, rows, columns, head, at):
             repeats.append(at)
-        elif heading[at] and seen_data and _heads_what_follows(at, words, data, heading):
+        elif seen_data and (
+            (heading[at] and _heads_what_follows(at, words, data, heading))
+            or heads_a_list(sheet, rows, columns, words, data, at)
+        ):
             above = [one for one in range(max(max(head, default=-1) + 1, at - _LOOKED_BACK), at) if one not in repeats]
             if _like_those_above(sheet, rows[[*above, at]], columns):
                 continue
@@ -383,13 +387,13 @@ def _same_heads_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.
 
 
 def _other_heads(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], first: int, at: int) -> bool:
-    """Whether periods head the columns up to here, and a label column with headings of another kind begins here."""
+    """Whether periods head the columns up to here, and a label column with periods of another kind begins here."""
     if at - first < 3 or at + 1 >= len(columns) or not _is_label_column(sheet, rows, int(columns[at])):
         return False
     for row in rows[:12].tolist():
         texts = [sheet.text(row, int(column)) for column in columns[first:]]
         if all(texts):
-            left, right = texts[1 : at - first], texts[at - first + 1 :]
-            period = period_name(left)
-            return bool(period) and period_name(right) != period
+            left, label, right = texts[1 : at - first], texts[at - first], texts[at - first + 1 :]
+            apart = period_name(left), period_name(right)
+            return all(apart) and apart[0] != apart[1] and not period_name([label])
     return False

@@ -28,6 +28,7 @@ from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
 from kebrin.proof.left import Left, Why
 from kebrin.proof.reasons import Account, account_for_left, widen
+from kebrin.proof.strangers import columns_beside, headings_inside
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
@@ -126,6 +127,8 @@ def reach(
         _called_totals(account, segment, table, kept)
         _misplaced_figures(account, segment, table, kept)
     account_for_left(account, left, labels)
+    for segment, _ in segments:
+        _strangers(account, segment)
     _fields(account, fields)
     account.uses[~sheet.filled] = Use.UNCLAIMED
     via = {name: _arrived(account, listed) for name, listed in account.via.items() if any(map(len, listed))}
@@ -316,6 +319,23 @@ def _misplaced_figures(account: Account, segment: Segment, table: Table, kept: S
             "sum", f"{name} {label!r} is the sum of {count} lines beside it and is kept as data", [cell],
             f"state totals = [{label!r}] or not_totals = [{label!r}] in the plan's layout",
         )  # fmt: skip
+
+
+def _strangers(account: Account, segment: Segment) -> None:
+    """Records that look like headings, and columns beside the records that look like theirs."""
+    for (row, column), what in headings_inside(account.sheet, segment):
+        text = account.sheet.text(row, column)
+        account.object(
+            "headings", f"row {row + 1} {text!r} is a record, {what}", [(row, column)],
+            f"state where the table ends: ends = {text!r} in the plan's layout, and read what follows as a table of its own",
+        )  # fmt: skip
+    for cell, what in columns_beside(account.sheet, segment, account.uses):
+        account.object(
+            "beside",
+            f"{what} and is in no table",
+            [cell],
+            f"give it a heading, or state leave_out = 'column {column_letters(cell[1])}' in the plan's layout",
+        )
 
 
 def _labels_of(sheet: Sheet, segment: Segment, axis: int, line: int) -> list[str]:

@@ -14,6 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, as_label, read_text
+from kebrin.grammar.amounts import MAY_SCALE, is_scaled
 from kebrin.grammar.reading import HEDGED
 from kebrin.grammar.words import leading_zero
 from kebrin.table import Remark, arrays
@@ -101,6 +102,10 @@ def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, lis
     readings = {read_text(str(text)) for text in cells.sheet.values[cells.rows[texts], cells.columns[texts]]}
     currencies, units = ({getattr(one, key) for one in readings} - {""} for key in ("currency", "unit"))
     percents = {one.percent for one in readings} | ({False} if (cells.kinds == Kind.NUMBER).any() else set())
+    if units & MAY_SCALE and (
+        currencies or any(is_scaled(str(text)) for text in cells.sheet.values[cells.rows[texts], cells.columns[texts]])
+    ):
+        return None  # "m" may be millions beside "k", or behind a currency
     flags = all(len(unit) <= _LONGEST_FLAG and unit.islower() for unit in units)
     if len(currencies) > 1 or len(percents) > 1 or (len(units) > 1 and not flags):
         return None

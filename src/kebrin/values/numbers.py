@@ -11,7 +11,7 @@ import numpy as np
 
 from kebrin.cells import MISSING_MARKS
 from kebrin.errors import PlanError, ValuesError, nearest
-from kebrin.grammar.amounts import NEGATIVES, Amount, Reading, understand
+from kebrin.grammar.amounts import MAY_SCALE, NEGATIVES, Amount, Reading, understand
 from kebrin.table import arrays
 from kebrin.values.conventions import (
     Convention,
@@ -165,6 +165,7 @@ def read_numbers(
     amounts = tuple(understand(shape) if "0" in shape else None for shape in shapes.texts)
     if not any_unit:
         amounts = _without_stray_units(amounts, weight)
+    amounts = _without_doubtful_scales(amounts)
     convention = find_convention(column, shapes, amounts, weight, decimal)
     if percent == "fraction":
         refuse_mixed_percents(column, amounts, weight)
@@ -204,6 +205,14 @@ def _without_stray_units(amounts: tuple[Amount | None, ...], weight: NDArray[np.
     if with_unit * 2 >= known:
         return amounts
     return tuple(None if one is not None and one.unit else one for one in amounts)
+
+
+def _without_doubtful_scales(amounts: tuple[Amount | None, ...]) -> tuple[Amount | None, ...]:
+    """Amounts whose "m" or "b" may be millions or billions are none: behind a currency, or beside others in thousands."""
+    scaled = any(one is not None and one.scale != 1 for one in amounts)
+    return tuple(
+        None if one is not None and one.unit in MAY_SCALE and (scaled or one.currency) else one for one in amounts
+    )
 
 
 def _shaped(values: pa.StringArray) -> Shapes:

@@ -1,0 +1,109 @@
+"""What stands among the records or beside them and looks as if it were something else: another table's headings, a column.
+
+The rules ask only what the sheet shows, and object where a mistake of the layout would look like this; a person may say that
+it is none.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import MISSING_MARKS, Sheet, column_letters
+from kebrin.proof.ledger import Use
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from numpy.typing import NDArray
+
+    from kebrin.table import Segment
+
+# Headings are several; a column holds figures if so many of its cells are some; a column beside is none if few rows have it.
+_FEWEST_HEADINGS, _MOSTLY, _FEWEST_BESIDE, _SHARE_BESIDE = 3, 0.6, 3, 0.5
+_MOST_COLUMNS, _FEWEST_RECORDS = 200, 3
+
+
+def headings_inside(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int, int], str]]:
+    """Records that look like the title or the headings of another table, each with its first cell and why.
+
+    Such a row stands behind a gap or a row of one text, and has words alone: one in the first column, or several, none said
+    again in its column, over figures where figures stand above too.
+    """
+    rows, columns = _lines(segment)
+    if len(rows) < _FEWEST_RECORDS or not 1 < len(columns) <= _MOST_COLUMNS:
+        return
+    filled, data = sheet.filled[np.ix_(rows, columns)], sheet.data[np.ix_(rows, columns)]
+    figures = data.sum(axis=0) >= _MOSTLY * np.maximum(filled.sum(axis=0), 1)
+    bare = np.flatnonzero(~data.any(axis=1) & filled[:, 0])
+    for at in bare[bare > 0].tolist():
+        row = int(rows[at])
+        if not _stands_apart(sheet, row, columns) or at + 1 >= len(rows):
+            continue
+        own = np.flatnonzero(filled[at])
+        if (
+            len(own) == 1
+            and len(columns) >= _FEWEST_HEADINGS
+            and filled[at + 1].sum() > 1
+            and not _is_usual(filled, at)
+        ):
+            yield (row, int(columns[0])), "stands alone behind a gap and may be the title of another table"
+        elif (
+            len(own) >= _FEWEST_HEADINGS
+            and figures[own].any()
+            and not figures[0]
+            and _is_new(sheet, rows, columns[own], at)
+        ):
+            yield (
+                (row, int(columns[own[0]])),
+                "holds words where figures stand above and below, and may head another table",
+            )
+
+
+def _lines(segment: Segment) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """The rows of a block's records, and the columns of their values and labels."""
+    listed = [columns[columns >= 0] for columns in segment.columns.values()]
+    listed += [one.columns[one.columns >= 0] for one in segment.sources if one.axis == 0]
+    return np.unique(segment.rows).astype(np.intp), np.unique(np.concatenate(listed)).astype(np.intp)
+
+
+def _stands_apart(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
+    """Whether the row above is blank, or holds one text and nothing else."""
+    if row == 0:
+        return False
+    above = columns[sheet.filled[row - 1, columns]]
+    return not len(above) or (len(above) == 1 and not sheet.data[row - 1, above[0]])
+
+
+def _is_usual(filled: NDArray[np.bool_], at: int) -> bool:
+    """Whether records right above hold as little."""
+    return bool((filled[max(at - 2, 0) : at].sum(axis=1) <= 1).any())
+
+
+def _is_new(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int) -> bool:
+    """Whether no text of a row stands for nothing, or is said again in its column or on its row."""
+    texts = [sheet.text(int(rows[at]), int(column)) for column in columns]
+    if len(set(texts)) < len(texts) or any(text.casefold() in MISSING_MARKS for text in texts):
+        return False
+    others = np.delete(rows, at)
+    return all(
+        text not in {sheet.text(int(row), int(column)) for row in others}
+        for text, column in zip(texts, columns.tolist(), strict=True)
+    )
+
+
+def columns_beside(sheet: Sheet, segment: Segment, uses: NDArray[np.uint8]) -> Iterator[tuple[tuple[int, int], str]]:
+    """Columns that border on a block and stand on most of its records, though they were taken for notes."""
+    rows, columns = _lines(segment)
+    if not len(rows) or not len(columns):
+        return
+    for column in (int(columns[0]) - 1, int(columns[-1]) + 1):
+        if not 0 <= column < sheet.shape[1]:
+            continue
+        notes = rows[np.isin(uses[rows, column], (Use.NOTE, Use.TITLE)) & sheet.filled[rows, column]]
+        if len(notes) >= max(_FEWEST_BESIDE, _SHARE_BESIDE * len(rows)):
+            why = (
+                f"column {column_letters(column)} stands beside {len(notes):,} of {len(rows):,} rows without a heading"
+            )
+            yield (int(notes[0]), column), why

@@ -1,0 +1,111 @@
+"""Tables under one another and beside one another, and what stands among records or beside them: parted, or objected to."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import pytest
+
+import kebrin as kb
+from building import write_book
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+VESSELS = [["Name", "Cars", "Crew"], ["Skarrow Star", 120, 14], ["Hallan Queen", 180, 18]]
+BERTHS = [
+    ["Harbour", "Berth", "Depth", "Crane"],
+    ["Skarrow", "A1", 6.5, "yes"],
+    ["Skarrow", "A2", 5, "no"],
+    ["Brae", "B1", 7.1, "yes"],
+]
+
+
+def tidied(path: Path, rows: list[list[Any]]) -> kb.Tidied:
+    return kb.tidy(write_book(path / "r.xlsx", {"Sheet1": rows}))
+
+
+def objections(done: kb.Tidied) -> str:
+    return " ".join(what for proof in done.proofs.values() for what in proof.failures)
+
+
+def test_lists_under_one_another_with_titles_are_two_tables(tmp_path: Path) -> None:
+    done = tidied(tmp_path, [["Vessels"], *VESSELS, [], ["Berths"], *BERTHS])
+    first, second = done.tables.values()
+    assert len(first) == 4
+    assert second.columns == ("Harbour", "Berth", "Depth", "Crane")
+    assert second.to_arrow()["Depth"].to_pylist() == [6.5, 5, 7.1]
+    assert all(proof.holds for proof in done.proofs.values())
+
+
+@pytest.mark.parametrize("between", [[[]], [["Berths"]]])
+def test_headings_among_records_are_never_proved(tmp_path: Path, between: list[list[Any]]) -> None:
+    said = objections(tidied(tmp_path, [["Vessels"], *VESSELS, *between, *BERTHS]))
+    assert "'Harbour' is a record, holds words where figures stand above and below, and may head another table" in said
+
+
+def test_a_title_among_records_of_words_is_never_proved(tmp_path: Path) -> None:
+    rows = [["Name", "Home", "Class"], ["Star", "Hallan", "B-2"], ["Queen", "Skarrow", "B-1"], [], ["Berths"],
+            ["Harbour", "Berth", "Crane"], ["Skarrow", "A1", "yes"], ["Hallan", "B1", "no"]]  # fmt: skip
+    assert "'Berths' is a record, stands alone behind a gap" in objections(tidied(tmp_path, rows))
+
+
+def test_a_section_whose_first_record_has_no_figure_is_no_table_of_its_own(tmp_path: Path) -> None:
+    rows = [["Harbour", "Berth", "Depth", "Crane"], ["North"], ["Skarrow", "A1", 6.5, "yes"], ["Skarrow", "A2", 5, "no"], [],
+            ["South"], ["Hallan", "B1", "unknown", "yes"], ["Tambwick", "B2", 5.5, "no"]]  # fmt: skip
+    done = tidied(tmp_path, rows)
+    (table,) = done.tables.values()
+    assert table.to_arrow()["section"].to_pylist() == ["North", "North", "South", "South"]
+    assert not objections(done)
+
+
+def test_a_column_without_a_heading_is_no_column_of_notes(tmp_path: Path) -> None:
+    rows = [["Name", "Cars", "Crew"], ["Gull", 120, 14, "yes"], ["Tern", 180, 18, "no"], ["Skua", 80, 9, "yes"]]
+    done = tidied(tmp_path, rows)
+    assert "column D stands beside 3 of 3 rows without a heading and is in no table" in objections(done)
+    (tmp_path / "p.toml").write_text(
+        'kebrin = 1\n[table.t]\nfiles = "r.xlsx"\n[table.t.layout]\nleave_out = "column D"\n'
+    )
+    assert kb.load_plan(tmp_path / "p.toml").run().proofs["t"].holds
+
+
+def test_a_note_beside_one_row_is_one(tmp_path: Path) -> None:
+    rows = [["Name", "Cars", "Crew"], ["Gull", 120, 14], ["Tern", 180, 18, "counted twice"], ["Skua", 80, 9]]
+    assert all(proof.holds for proof in tidied(tmp_path, rows).proofs.values())
+
+
+def test_days_of_a_roster_stay_together(tmp_path: Path) -> None:
+    days = ["Mon", "Tue", "Wed", "Thu"]
+    rows = [["Name", *days, "Hours"], ["Brandvik", "E", "L", "N", "off", 32], ["Toller", "L", "N", "E", "E", 40]]
+    (table,) = tidied(tmp_path, rows).tables.values()
+    assert len(table) == 2
+    assert table.columns == ("Name", *days, "Hours")
+
+
+def test_tables_of_other_periods_stand_beside_one_another(tmp_path: Path) -> None:
+    rows = [
+        ["Quay", "Jan", "Feb", "Vessel", "2030", "2031"],
+        ["East", 1, 2, "Gull", 30, 31],
+        ["West", 3, 4, "Tern", 50, 60],
+    ]
+    first, second = tidied(tmp_path, rows).tables.values()
+    assert (first.columns[0], second.columns[0]) == ("Quay", "Vessel")
+
+
+@pytest.mark.parametrize(
+    "values",
+    [["4.9k", "3.7k", "0.8m", "1.1k"], ["£5.7m", "£638", "£3.2m", "£12"]],
+    ids=["beside k", "behind a currency"],
+)
+def test_metres_that_may_be_millions_are_asked_about(tmp_path: Path, values: list[str]) -> None:
+    rows = [["Harbour", "Takings"], *([name, value] for name, value in zip(["A", "B", "C", "D"], values, strict=True))]
+    done = tidied(tmp_path, rows)
+    (table,) = done.tables.values()
+    assert values[2] in table.to_arrow()["Takings"].to_pylist()
+    assert any(remark.kind == "question" for proof in done.proofs.values() for remark in proof.remarks)
+
+
+def test_metres_among_metres_are_metres(tmp_path: Path) -> None:
+    rows = [["Harbour", "Depth"], ["A", "4.9 m"], ["B", "3.7 m"], ["C", "0.8 m"]]
+    (table,) = tidied(tmp_path, rows).tables.values()
+    assert table.to_arrow()["Depth"].to_pylist() == [4.9, 3.7, 0.8]
