@@ -153,3 +153,14 @@ def test_nothing_unpacked_stays_behind(tmp_path: Path, monkeypatch: pytest.Monke
     with pytest.raises(kb.SourceError, match="cut short"):
         read(cut(tmp_path))
     assert not list((tmp_path / "temporary").iterdir())
+
+
+def test_a_packed_file_without_a_name_is_no_report(tmp_path: Path) -> None:
+    path = zipped(tmp_path / "fees.zip", {"N": b"x", "fees.csv": TEXT.encode()})
+    content = bytearray(path.read_bytes())
+    for sign, at in ((b"PK\3\4", 26), (b"PK\1\2", 28)):  # the name's one letter is said to be an extra field
+        start = content.index(sign) + at
+        content[start : start + 4] = b"\0\0\1\0"
+    path.write_bytes(content)
+    (table,) = kb.tidy(path).tables.values()
+    assert len(table)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import TYPE_CHECKING, Any
 
 import pytest
@@ -141,3 +142,50 @@ def test_groups_of_which_one_is_a_difference_are_all_kept(tmp_path: Path) -> Non
     merges = {"Costs": ["B1:C1", "D1:E1", "F1:G1"]}
     (table,) = run(write_book(tmp_path / "r.xlsx", {"Costs": rows}, merges)).tables.values()
     assert len(table) == 18
+
+
+@pytest.mark.parametrize(
+    "rows",
+    [
+        [["Quay", "min", "mean", "max"], ["East", 3, 5, 9], ["West", 1, 7, 8], ["North", 2, 4, 6]],
+        [["Quay", "Wind", "", "", "Wave", "", ""], ["", "min", "mean", "max", "min", "mean", "max"],
+         ["East", 1, 5, 9, 0.2, 1.1, 3], ["West", 1, 5, 9, 0.2, 1.1, 3]],
+        [["Quay", "What", "2030", "2031"], ["East", "min", 3, 4], ["East", "mean", 5, 7], ["East", "max", 9, 8]],
+    ],
+    ids=["columns", "groups", "rows"],
+)  # fmt: skip
+def test_a_mean_between_a_least_and_a_largest_is_a_figure_of_its_own(tmp_path: Path, rows: list[list[Any]]) -> None:
+    done = run(write_book(tmp_path / "r.xlsx", {"Wind": rows}))
+    (table,) = done.tables.values()
+    assert len(table) == sum(isinstance(value, int | float) for row in rows for value in row)
+    assert done.holds
+
+
+def test_the_mean_and_the_largest_of_years_are_left_out(tmp_path: Path) -> None:
+    rows = [
+        ["Year", "Jan", "Feb"],
+        *([2027 + at, 10 * at, 20 + at] for at in range(4)),
+        ["Mean", 15, 21.5],
+        ["Max", 30, 23],
+    ]
+    (table,) = run(write_book(tmp_path / "r.xlsx", {"Wind": rows})).tables.values()
+    assert len(table) == 8
+
+
+@pytest.mark.parametrize(
+    "under", [[dt.date(2031, 5, day) for day in (1, 2, 3, 4)], [2030, 2031, 2032, 2033]], ids=["dates", "years"]
+)
+def test_dates_and_years_under_words_are_headings_too(tmp_path: Path, under: list[Any]) -> None:
+    rows = [["", "Thu", "Fri", "Sat", "Sun"], ["", *under], ["East", 1, 2, 3, 4], ["West", 5, 6, 7, 9]]
+    rows[1][0] = "Quay" if isinstance(under[0], dt.date) else ""
+    done = run(write_book(tmp_path / "r.xlsx", {"Days": rows}))
+    (table,) = done.tables.values()
+    assert len(table) == 8
+    assert done.holds
+
+
+def test_figures_that_rise_under_a_month_are_no_labels(tmp_path: Path) -> None:
+    rows = [["May", "Jun", "Jul", "Aug", "Harbour"], [41, 38, 10, 20, "Hallan"], [74, 20, 56, 57, "Holm"],
+            [77, 13, 29, 64, "Skarrow"], [80, 75, 65, 10, "Tarn"], [92, 87, 76, 32, "Brae"]]  # fmt: skip
+    (table,) = run(write_book(tmp_path / "r.xlsx", {"Landings": rows})).tables.values()
+    assert (len(table), table.columns) == (20, ("Harbour", "month", "value"))

@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import re
 from functools import lru_cache
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
 
 # Words for "total" in the languages that reports come in; a label bears one if it stands in it as a word.
 _TOTAL = (
@@ -282,6 +286,19 @@ def extreme_word(label: str) -> str:
     ('Maximum', '')
     """
     return label if _speaks(label) and _EXTREME.fullmatch(label.strip()) else ""
+
+
+def are_statistics(labels: Iterable[str]) -> bool:
+    """Whether labels name statistics and nothing else, a mean among extremes: then it is a figure in its own right.
+
+    >>> are_statistics(["min", "mean", "max"]), are_statistics(["2030", "2031", "Mean", "Max"]), are_statistics(["Mean"])
+    (True, False, False)
+    """
+    plain = [label for label in labels if label]
+    extreme = [bool(extreme_word(label)) for label in plain]
+    return any(extreme) and all(
+        found or average_word(label) == label.strip() for found, label in zip(extreme, plain, strict=True)
+    )
 
 
 @lru_cache(maxsize=65_536)

@@ -135,12 +135,11 @@ def _period_row(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], col
         if (use[row] == _DATA).sum() > 1:
             break
         texts = {at: sheet.text(int(rows[row]), int(columns[at])) for at in np.flatnonzero(use[row] == _WORDS).tolist()}
-        for start in range(3):
-            own = {
-                at: text
-                for at, text in texts.items()
-                if at >= start and not total_word(text) and not average_word(text)
-            }
+        plain = {at: text for at, text in texts.items() if not total_word(text) and not average_word(text)}
+        last = max(plain, default=0)
+        # Label columns may stand before the periods, or one behind them.
+        for start, stop in [(0, last + 1), (1, last + 1), (2, last + 1), (0, last)]:
+            own = {at: text for at, text in plain.items() if start <= at < stop}
             if len(own) >= _FEWEST_PERIODS and len(set(own.values())) > 1 and period_name(list(own.values())):
                 found = _Series(row, tuple(own))
                 break
@@ -175,7 +174,8 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
             continue
         cells = [(int(rows[row]), int(columns[column])) for column in at]
         headed = row > 0 and (use[row - 1][at] == _WORDS).sum() * 2 > len(at)
-        if headed and _tell_apart(sheet, [(int(rows[row - 1]), column) for _, column in cells]):
+        named = headed and _tell_apart(sheet, [(int(rows[row - 1]), column) for _, column in cells])
+        if named and not _speaks_of_columns(sheet, cells, use[row]):
             break  # the words above are headings enough
         if not are_labels(sheet, cells, running=not headed) or _goes_on(sheet, cells, int(rows[row + 1])):
             break
@@ -205,6 +205,16 @@ def _tell_apart(sheet: Sheet, cells: list[tuple[int, int]]) -> bool:
     """Whether cells all bear texts of their own."""
     texts = [sheet.text(*at) for at in cells]
     return all(texts) and len(set(texts)) == len(texts)
+
+
+def _speaks_of_columns(sheet: Sheet, cells: list[tuple[int, int]], use: NDArray[np.int8]) -> bool:
+    """Whether a row is all dates, or years without a label: below headings it is one more row of them."""
+    if all(sheet.kinds[at] == Kind.DATE for at in cells):
+        return True
+    numbers = np.array([sheet.numbers[at] for at in cells])
+    return not (use == _WORDS).any() and bool(
+        ((numbers >= FIRST_YEAR) & (numbers <= LAST_YEAR) & (numbers % 1 == 0)).all()
+    )
 
 
 def _goes_on(sheet: Sheet, cells: list[tuple[int, int]], below: int) -> bool:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from kebrin.grammar.words import average_word, carried_word, is_ratio, of_which, total_word
+from kebrin.grammar.words import are_statistics, average_word, carried_word, is_ratio, of_which, total_word
 from kebrin.layout.formulas import summing_lines
 from kebrin.layout.model import DOUBTED, KEPT, Evidence, Level, Stated, TotalLine
 from kebrin.layout.totals import Signs, find_totals
@@ -38,6 +38,7 @@ def totals_of(
     remarks: list[Evidence] = []
     across_job: _Job = ("column", numbers.T, column_paths, frame.columns.astype(np.int32))
     down_job: _Job = ("row", numbers, row_paths, lines.astype(np.int32))
+    kept = {label.casefold() for label in stated.not_totals} | _statistics(levels)
     summing = summing_lines(sheet, lines, frame.columns)
     for axis, grid, paths, at in (across_job, down_job):
         crossing = column_paths if axis == "row" else row_paths
@@ -59,7 +60,7 @@ def totals_of(
                 if axis == "row"
                 else dict.fromkeys(_places(frame.columns, summing[1]), "a formula sums them"),
                 listed=frame.listed,
-                kept=frozenset(label.casefold() for label in stated.not_totals),
+                kept=frozenset(kept),
             ),
         )
         found += totals
@@ -93,6 +94,13 @@ def _without_ratios(
     told[:, across] = np.nan
     told[lines] = np.nan
     return told
+
+
+def _statistics(levels: tuple[tuple[Level, ...], tuple[Level, ...]]) -> set[str]:
+    """The labels of levels of nothing but statistics: a mean beside a least and a largest sums up none of them."""
+    return {
+        label.casefold() for side in levels for level in side if are_statistics(level.texts) for label in level.texts
+    }
 
 
 def _places(lines: NDArray[np.intp], wanted: Collection[int]) -> list[int]:

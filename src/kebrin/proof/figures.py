@@ -38,13 +38,17 @@ def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list
         levels = [one for one in segment.sources if one.axis == axis]
         if axis == 1 and (any(one.measure for one in levels) or _over_words(sheet, segment)):
             continue
-        for level in levels[
-            -1:
-        ]:  # figures beside or over words are labels; those between words and the body may be values
+        for level in levels:
             there = np.flatnonzero(used & (level.rows >= 0))
             rows, columns = level.rows[there], level.columns[there]
             figures = _are_figures(sheet, rows, columns)
-            if len(there) < 2 or figures.mean() < _MOSTLY or _may_label(sheet, level, rows, columns):
+            if len(there) < 2 or figures.mean() < _MOSTLY:
+                continue
+            if axis == 0 and len(levels) > 1 and _in_series(sheet, segment, level):
+                found.append((level, list(zip(rows.tolist(), columns.tolist(), strict=True))))
+                continue
+            # Figures beside or over words are labels; those between words and the body may be values.
+            if level is not levels[-1] or _may_label(sheet, level, rows, columns):
                 continue
             if _stands_beside(sheet, segment, level):
                 continue

@@ -127,7 +127,7 @@ def _from_zip(path: Path, folder: Path) -> list[Path]:
     left = limits().unpacked
     try:
         with zipfile.ZipFile(path) as package:
-            members = [one for one in package.infolist() if not one.is_dir() and not _of_a_system(one.filename)]
+            members = [one for one in package.infolist() if not _of_a_system(one.filename) and not one.is_dir()]
             if not members:
                 raise SourceError(
                     "this packed file has nothing in it", Place(str(path)), why="no file is in it", do=_DO
@@ -154,7 +154,12 @@ def _from_zip(path: Path, folder: Path) -> list[Path]:
 def _of_a_system(name: str) -> bool:
     """Whether a packed file is one that a system adds of its own, beside what a person packed."""
     parts = PurePosixPath(name).parts
-    return "__MACOSX" in parts or parts[-1].startswith(".") or parts[-1].casefold() in {"thumbs.db", "desktop.ini"}
+    return (
+        not parts
+        or "__MACOSX" in parts
+        or parts[-1].startswith(".")
+        or parts[-1].casefold() in {"thumbs.db", "desktop.ini"}
+    )
 
 
 def _written(packed: IO[bytes] | gzip.GzipFile, target: Path, path: Path, limit: int) -> Path:
