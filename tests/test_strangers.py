@@ -109,3 +109,42 @@ def test_metres_among_metres_are_metres(tmp_path: Path) -> None:
     rows = [["Harbour", "Depth"], ["A", "4.9 m"], ["B", "3.7 m"], ["C", "0.8 m"]]
     (table,) = tidied(tmp_path, rows).tables.values()
     assert table.to_arrow()["Depth"].to_pylist() == [4.9, 3.7, 0.8]
+
+
+def test_a_line_drawn_under_headings_is_no_row(tmp_path: Path) -> None:
+    path = tmp_path / "r.txt"
+    path.write_text(
+        "| Harbour | Cars | Foot |\n|---------|-----:|-----:|\n| Brae | 1,200 | 40 |\n| Hallan | 13 | 44 |\n"
+    )
+    (table,) = kb.tidy(path).tables.values()
+    assert table.to_arrow()["value"].to_pylist() == [1200, 40, 13, 44]
+
+
+def test_three_dashes_are_marks_for_what_is_missing(tmp_path: Path) -> None:
+    path = tmp_path / "r.csv"
+    path.write_text("Harbour,Cars,Foot\nBrae,1,2\n,---,---\nHallan,3,4\n")
+    assert sum(proof.cells for proof in kb.tidy(path).proofs.values()) == 11
+
+
+@pytest.mark.parametrize("head", ["# as counted\n", ""])
+def test_lines_behind_the_sign_that_a_text_begins_with_are_comments(tmp_path: Path, head: str) -> None:
+    path = tmp_path / "r.csv"
+    path.write_text(f"{head}harbour,cars\nBrae,1\n# late\nHallan,3\nOrlden,4\n")
+    done = kb.tidy(path)
+    (table,) = done.tables.values()
+    assert table.to_arrow()["cars"].to_pylist() == [1, 3, 4]
+    (proof,) = done.proofs.values()
+    assert bool(proof.questions) == (not head)
+    assert proof.cells == (10 if head else 9)
+
+
+def test_totals_among_the_labels_of_a_list_are_left_out(tmp_path: Path) -> None:
+    path = tmp_path / "r.csv"
+    path.write_text(
+        "region,harbour,cars\nNorth,Brae,1200\nNorth,Hallan,3100\nNorth,Total,4300\n"
+        "South,Orlden,700\nSouth,Tarn,900\nSouth,Total,1600\nAll,,5900\n"
+    )
+    done = kb.tidy(path)
+    (table,) = done.tables.values()
+    assert table.to_arrow()["cars"].to_pylist() == [1200, 3100, 700, 900]
+    assert all(proof.holds for proof in done.proofs.values())

@@ -21,7 +21,7 @@ from kebrin.layout.listing import as_list, as_records
 from kebrin.layout.lists import is_form
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.omitting import inside, lines_left_out, without_blocks
-from kebrin.layout.play import Play, from_anchor, hidden_lines, in_play
+from kebrin.layout.play import Play, from_anchor, in_play
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import Split, find_split
 from kebrin.layout.stating import (
@@ -82,7 +82,7 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     if anchor is not None:
         play = from_anchor(play, anchor)
     if end is not None:
-        play = Play(play.rows[play.rows <= end.row], play.columns[play.columns <= end.column], *hidden_lines(play))
+        play = replace(play, rows=play.rows[play.rows <= end.row], columns=play.columns[play.columns <= end.column])
     if anchor is not None and anchor.exact and stated.boxhead is not None and stated.measures in stated.boxhead:
         listed = _list_at(sheet, play, anchor, stated)
         if listed is not None:
@@ -254,9 +254,10 @@ def _frame(
     if not stop or not len(columns):
         return None
     heads = tuple(int(row) for row in play.rows if boxhead and boxhead[0] <= row <= after_row)
+    first, last = min([*heads, int(rows[0])]), int(rows[stop - 1])
     return Frame(
         boxhead, heads, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns, play.repeats,
-        play.pages,
+        play.pages, comments=tuple(row for row in play.comments if first < row < last),
     )  # fmt: skip
 
 

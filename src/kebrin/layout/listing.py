@@ -71,5 +71,5 @@ def _frame(play: Play, found: Listing, width: int, evidence: Evidence) -> Frame:
         (found.head,), (found.head,), found.columns[:width], rows, np.array(found.columns[width:], np.intp), (evidence,),
         *hidden_lines(play), tuple(sorted({*play.repeats, *found.repeats})), play.pages,
         listed=not found.across, sections=found.sections,
-        comments=found.comments,
+        comments=tuple(sorted({*found.comments, *(row for row in play.comments if found.head < row < rows[-1])})),
     )  # fmt: skip

@@ -24,6 +24,7 @@ from kebrin.grammar.words import (
     says_money,
     says_whole,
     total_word,
+    without_total_word,
 )
 from kebrin.layout.alike import alike_texts
 
@@ -279,11 +280,19 @@ def _labels_first(
     """Whether columns of labels before columns of figures are records nevertheless."""
     figures = [place for place, kind in enumerate(kinds) if kind in {"figures", "money"} and place]
     others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
+    if _name_totals(sheet, rows, columns[others]):
+        return False
     if _has_key(sheet, rows, columns) and (len(figures) == 1 or _unlike(sheet, rows, columns, figures, heads)):
         return True
     # Labels before figures: dates that are texts are none, and one that is said once for several rows is none of a record.
     unlike = len(figures) == 1 or (sheet.textual and "dates" in kinds[1:])
     return unlike and bool((sheet.filled[np.ix_(rows, columns[others])].mean(axis=0) > _MOSTLY).all())
+
+
+def _name_totals(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
+    """Whether labels say "Total" and nothing else on several rows: then they sum up what stands before them."""
+    texts = (sheet.text(int(row), int(column)) for column in columns for row in rows if sheet.filled[row, column])
+    return sum(bool(total_word(text)) and not without_total_word(text) for text in texts) > 1
 
 
 def _has_key(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:

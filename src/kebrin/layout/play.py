@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 # A column with no more cells than this, all of them texts, may be remarks beside a table that has so many columns at least.
 _ASIDE_CELLS, _FEWEST_COLUMNS = 2, 3
+_COMMENT_SIGNS = ("#", "//", ";;", "--")
 
 
 @dataclass(frozen=True)
@@ -31,6 +32,7 @@ class Play:
     hidden_columns: tuple[int, ...]
     repeats: tuple[int, ...] = ()
     pages: tuple[int, ...] = ()
+    comments: tuple[int, ...] = ()
 
     def without(self, lines: Sequence[tuple[str, int]]) -> Play:
         """What is left when some lines are left out."""
@@ -62,7 +64,28 @@ def in_play(sheet: Sheet) -> Play:
     columns = _but(np.flatnonzero(sheet.filled.any(axis=0)), hidden_columns)
     columns = _but(columns, _asides(sheet, rows, columns))
     columns = _but(columns, _pairs_beside(sheet, rows, columns))
-    return Play(rows, columns, hidden_rows, hidden_columns)
+    comments = comment_lines(sheet, rows)
+    return Play(_but(rows, comments), columns, hidden_rows, hidden_columns, comments=comments)
+
+
+def comment_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
+    """The lines of a text that are comments: one text behind a sign that the text begins with too.
+
+    >>> from kebrin.cells import Sheet
+    >>> sheet = Sheet.of([["# as counted"], ["Quay", "Cars"], ["East", 3], ["# late"], ["West", 4]])
+    >>> comment_lines(sheet, np.arange(5)), comment_lines(replace(sheet, textual=True), np.arange(5))
+    ((), (0, 3))
+    """
+    if not sheet.textual or not len(rows) or not _comment_sign(sheet, int(rows[0])):
+        return ()
+    alone = rows[sheet.filled[rows].sum(axis=1) == 1].tolist()
+    return tuple(row for row in alone if _comment_sign(sheet, row) == _comment_sign(sheet, int(rows[0])))
+
+
+def _comment_sign(sheet: Sheet, row: int) -> str:
+    """The sign that a line's first text begins with, if it is one for comments; ''."""
+    text = str(sheet.values[row, int(sheet.filled[row].argmax())]).lstrip()
+    return next((sign for sign in _COMMENT_SIGNS if text.startswith(sign)), "")
 
 
 def _but(lines: NDArray[np.intp], others: Sequence[int]) -> NDArray[np.intp]:
@@ -132,4 +155,4 @@ def from_anchor(play: Play, anchor: Anchor) -> Play:
     """Only what lies at or below a stated first cell; a stub head leaves what is left of it in play."""
     if not anchor.exact:
         return play
-    return Play(play.rows[play.rows >= anchor.row], play.columns[play.columns >= anchor.column], *hidden_lines(play))
+    return replace(play, rows=play.rows[play.rows >= anchor.row], columns=play.columns[play.columns >= anchor.column])

@@ -35,6 +35,7 @@ def heads_a_list(
         data: the same for figures.
         at: the row's place among `rows`.
 
+    >>> from kebrin.cells import Sheet
     >>> sheet = Sheet.of([["Vessels"], ["Name", "Cars", "Crew"], ["Gull", 1, 2], [None], ["Berths"],
     ...                   ["Quay", "Berth", "Depth"], ["East", "A1", 3], ["West", "A2", 4]])
     >>> rows, columns = np.array([0, 1, 2, 4, 5, 6, 7]), np.arange(3)

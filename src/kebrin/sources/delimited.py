@@ -32,6 +32,8 @@ csv.field_size_limit(2**31 - 1)
 _HEAD = 1 << 17
 # Of all its places so many must be between thousands for a comma to part no cells.
 _MOSTLY = 0.8
+# A line that is drawn; a mark for a missing value is no longer than this.
+_RULE, _LONGEST_MARK = re.compile(r":?(?:-{3,}|={3,}|_{3,}|─{3,}|═{3,}):?"), 3
 _GROUPED = re.compile(r"(?<=\d),(?=\d{3}(?!\d))")
 
 
@@ -76,6 +78,7 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
         begins = tuple(stated.skip)
         text = re.sub(r"[^\r\n]+", lambda line: "" if line[0].lstrip().startswith(begins) else line[0], text)
     rows = _rows(text.rstrip("\r\n") + "\n", mark, where)
+    rows = [row if not _is_ruled(row, mark) else [] for row in rows]
     width = max(map(len, rows), default=0)
     hold_room(len(rows), width, sum(map(len, rows)), where)
     if len(text) > limits().letters:
@@ -96,6 +99,18 @@ def _rows(text: str, mark: str, where: Place) -> list[list[str]]:
     except csv.Error as error:
         at = Place(where.file, line=reader.line_num)
         raise SourceError("a line can't be split into cells", at, why=str(error), do="Check its quotes") from error
+
+
+def _is_ruled(row: list[str], mark: str) -> bool:
+    """Whether a row only draws a line under headings: "|----|---:|"; three signs may mean that a value is missing.
+
+    >>> _is_ruled(["", "-----", "---:", ""], "|"), _is_ruled(["", "---", "---"], ";"), _is_ruled(["a", "-----"], "|")
+    (True, False, False)
+    """
+    if not row or row[0][:1].isalnum():
+        return False
+    cells = [cell.strip() for cell in row if cell.strip()]
+    return all(map(_RULE.fullmatch, cells)) and len(cells) > 1 and (mark == "|" or max(map(len, cells)) > _LONGEST_MARK)
 
 
 def decode(content: bytes, where: Place) -> str:
