@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 DOCS = Path(__file__).parent.parent / "docs"
-_BLOCK = re.compile(r"^```(?P<kind>sh|toml)\n(?P<text>.*?)^```", re.DOTALL | re.MULTILINE)
+_BLOCK = re.compile(r"^```(?P<kind>sh|toml|python)\n(?P<text>.*?)^```", re.DOTALL | re.MULTILINE)
 
 
 def parts(page: str) -> list[tuple[str, str]]:
@@ -34,8 +34,8 @@ def test_what_the_how_to_says_is_so(demo: Path, heading: str, text: str) -> None
             if name:
                 (demo / name[1]).write_text(block["text"], "utf-8")
             continue
-        for line in block["text"].splitlines():
-            words = ["bash", "-c", line]
+        for line in [block["text"]] if block["kind"] == "python" else block["text"].splitlines():
+            words = [sys.executable if block["kind"] == "python" else "bash", "-c", line]
             done = subprocess.run(words, cwd=demo, env=env, capture_output=True, text=True, check=False)
             assert done.returncode == 0, f"{heading}: {line}\n{done.stdout[-1500:]}{done.stderr}"
 

@@ -10,6 +10,7 @@ import kebrin as kb
 from building import write_book
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from pathlib import Path
 
 VESSELS = [["Name", "Cars", "Crew"], ["Skarrow Star", 120, 14], ["Hallan Queen", 180, 18]]
@@ -21,11 +22,11 @@ BERTHS = [
 ]
 
 
-def tidied(path: Path, rows: list[list[Any]]) -> kb.Tidied:
+def tidied(path: Path, rows: Sequence[Any]) -> kb.Run:
     return kb.tidy(write_book(path / "r.xlsx", {"Sheet1": rows}))
 
 
-def objections(done: kb.Tidied) -> str:
+def objections(done: kb.Run) -> str:
     return " ".join(what for proof in done.proofs.values() for what in proof.failures)
 
 
@@ -39,7 +40,7 @@ def test_lists_under_one_another_with_titles_are_two_tables(tmp_path: Path) -> N
 
 
 @pytest.mark.parametrize("between", [[[]], [["Berths"]]])
-def test_headings_among_records_are_never_proved(tmp_path: Path, between: list[list[Any]]) -> None:
+def test_headings_among_records_are_never_proved(tmp_path: Path, between: list[Any]) -> None:
     said = objections(tidied(tmp_path, [["Vessels"], *VESSELS, *between, *BERTHS]))
     assert "'Harbour' is a record, holds words where figures stand above and below, and may head another table" in said
 

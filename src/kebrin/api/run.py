@@ -15,6 +15,7 @@ from kebrin.deliver.guard import check_outputs, outside
 from kebrin.deliver.holding import held
 from kebrin.deliver.notebook import run_html
 from kebrin.deliver.outputs import Target, targets_of, with_findings
+from kebrin.deliver.sending import at_hand, send
 from kebrin.deliver.standing import settled, stale_files, standing
 from kebrin.deliver.writing.books import Page
 from kebrin.errors import OutputError
@@ -136,7 +137,7 @@ class Run:
         else:
             by_name = {done.name: done for done in self.done}
             targets = [
-                Target(Path(file), (by_name[table],), (Page("tidy", by_name[table].table),))
+                Target(at_hand(file), (by_name[table],), (Page("tidy", by_name[table].table),))
                 for table, file in outputs.items()
             ]
         targets, left = settled(targets)
@@ -160,6 +161,7 @@ class Run:
                 one = dataclasses.replace(one, said=(*one.said, *apart.get(target.path, ())))
                 said += [(one.path.name, text) for text in one.said]
                 published.append(one)
+            send()
         if published and stale:
             told = tuple(text for _, text in said[: len(stale)])
             published[0] = dataclasses.replace(published[0], said=(*told, *published[0].said))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -58,6 +59,7 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
     from kebrin.deliver.guard import check_outputs
     from kebrin.deliver.holding import held
     from kebrin.deliver.publish import publish, refuse_ending
+    from kebrin.deliver.sending import at_hand, send
     from kebrin.unpivoting import Keep
     from kebrin.work.joining import Terms
     from kebrin.work.telling import passed_over
@@ -66,6 +68,7 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
     if not as_json:
         from kebrin.cli import show  # noqa: F401 - loaded while the first workbook is being parsed
 
+    output = at_hand(output)
     refuse_ending(output)
     terms = Terms(tolerance=asked.tolerance, strict=asked.strict)
     keep = Keep.of(asked.keep_blanks, asked.keep_marks)
@@ -83,6 +86,7 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
         published = [
             publish(part, path, accept=asked.accept, guard=asked.guard) for part, path in zip(done, paths, strict=True)
         ]
+        send()
     if asked.page is not None:
         from kebrin.deliver.page import proof_page, write_page
 
@@ -125,14 +129,19 @@ def _flowed(
         return None
     check_outputs([output], [str(path)], replace=asked.replace)
     from kebrin.cli.progress import Progress
+    from kebrin.deliver.sending import send
+    from kebrin.sources.remote import address_of
 
     with Progress(shown=progress) as line:
         try:
-            return stream(
+            streamed = stream(
                 flow, output, accept=asked.accept, on_rows=lambda rows: line.inside(path.name, rows, flow.likely)
             )
         except UnevenRowsError:
             return None
+    send()
+    done, published = streamed
+    return done, dataclasses.replace(published, place=address_of(output))
 
 
 def _tell_flow(done: Done, published: Published, *, accept: bool, as_json: bool) -> int:

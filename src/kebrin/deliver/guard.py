@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 from kebrin.deliver.atomic import clear_leftovers
 from kebrin.errors import OutputError, Place
 from kebrin.sources.files import digest
+from kebrin.sources.remote import address_of, is_address
 
 if TYPE_CHECKING:
     from collections.abc import Container, Iterable, Sequence
@@ -59,7 +60,7 @@ def check_outputs(
     for path in outputs:
         if path.exists() and not path.is_file():
             raise OutputError(
-                "an output must be a file", Place(str(path)), why="a folder, a pipe or a device stands there",
+                "an output must be a file", _place(path), why="a folder, a pipe or a device stands there",
                 do="Name a file, and read it from there",
             )  # fmt: skip
         clear_leftovers(path.parent)
@@ -68,7 +69,7 @@ def check_outputs(
             other = seen.setdefault(_whole(one), path)
             if other is not path:
                 raise OutputError(
-                    "two outputs of this run would be one file", Place(str(path)), why=f"{other} is written too",
+                    "two outputs of this run would be one file", _place(path), why=f"{other} is written too",
                     do="Give each output a name of its own",
                 )  # fmt: skip
         if not replace and path not in free:
@@ -80,6 +81,11 @@ def files_of(path: Path) -> tuple[Path, ...]:
     """The files that an output may become: the data, its proof, and both under the name for what is not proved."""
     unproved = unproved_path(path)
     return path, proof_path(path), unproved, proof_path(unproved)
+
+
+def _place(path: Path) -> Place:
+    """Where an output would be, for people."""
+    return Place(address_of(path) or str(path))
 
 
 def _whole(path: Path) -> Path:
@@ -94,9 +100,9 @@ def refuse_sources(path: Path, sources: Iterable[str | Path]) -> None:
         OutputError: the output is one of the sources.
     """
     for source in sources:
-        if is_same(path, Path(source)):
+        if is_same(path, Path(source)) or (is_address(source) and address_of(path) == str(source)):
             raise OutputError(
-                "the output would be written over a source", Place(str(path)), why=f"{source} was read for it, and a source "
+                "the output would be written over a source", _place(path), why=f"{source} was read for it, and a source "
                 "is never written to", do="Name another file",
             )  # fmt: skip
 
@@ -125,7 +131,7 @@ def refuse_foreign(path: Path) -> None:
         else "Kebrin did not write the file that stands there"
     )
     raise OutputError(
-        "the output would replace another file", Place(str(path)), why=why,
+        "the output would replace another file", _place(path), why=why,
         do="Name another file, move it away, take --replace, or say in the plan what becomes of it (if_there)",
     )  # fmt: skip
 

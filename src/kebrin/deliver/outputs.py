@@ -10,6 +10,7 @@ import numpy as np
 
 from kebrin.deliver.file_names import file_word, filled, standing_like
 from kebrin.deliver.findings import counts_of, findings_of
+from kebrin.deliver.sending import at_hand
 from kebrin.deliver.writing.books import Page
 from kebrin.deliver.writing.handouts import ENDINGS as HANDOUTS
 from kebrin.deliver.writing.tables import TextForm
@@ -17,6 +18,7 @@ from kebrin.errors import OutputError, Place
 from kebrin.proof import Proof
 from kebrin.shape.choosing import rows_of
 from kebrin.shape.groups import groups_of
+from kebrin.sources.remote import is_address
 from kebrin.table import Origin
 from kebrin.work.joining import Done
 
@@ -135,6 +137,8 @@ def _targets(output: OutputPlan, tables: Mapping[str, Done], base: Path) -> Iter
         path = base / f"{file_word(into)}.database"
         yield replace(_target(output, path, done, (), base), pages=(Page(into, done.table),), into=into)
         return
+    if is_address(output.file):
+        output = output.model_copy(update={"file": str(at_hand(output.file))})
     name = filled(output.file, done.table, base)
     if not output.by:
         page = Page(output.sheet or done.name, done.table, output.sheet if output.heading else "")

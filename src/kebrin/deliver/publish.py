@@ -26,6 +26,7 @@ from kebrin.deliver.writing.tables import WRITERS, TextForm, refuse_too_large, w
 from kebrin.deliver.writing.templates import put_into
 from kebrin.errors import OutputError, Place
 from kebrin.sources.files import digest
+from kebrin.sources.remote import address_of, is_address
 
 if TYPE_CHECKING:
     from kebrin.work.joining import Done
@@ -119,7 +120,7 @@ def publish_target(target: Target, *, accept: bool = False, there: Standing | No
         target.is_plain and not there.adds and not target.database and path.suffix.lower() not in HANDOUTS
         and bool(target.done[0].table.measures),
         (*said, *_of_stale_sheets(target, there)), added=there.adds,
-        place=f"{target.into} in {shown_address(target.database)}" if target.database else "",
+        place=f"{target.into} in {shown_address(target.database)}" if target.database else address_of(written),
     )  # fmt: skip
 
 
@@ -249,6 +250,8 @@ def _several(done: list[Done]) -> dict[str, Any]:
 
 
 def _seen_from(folder: Path, file: str) -> str:
+    if is_address(file) or address_of(folder / "x"):
+        return file if is_address(file) else str(Path(file).resolve())
     try:
         return Path(os.path.relpath(file, folder)).as_posix()
     except ValueError:  # another drive

@@ -12,6 +12,7 @@ from kebrin.deliver.atomic import whole_file
 from kebrin.errors import KebrinError
 from kebrin.sources.choosing import Choice, choose
 from kebrin.sources.files import digest
+from kebrin.sources.remote import address_of
 from kebrin.version import VERSION
 
 if TYPE_CHECKING:
@@ -86,11 +87,11 @@ def is_unchanged(memory: Memory, plan_file: Path) -> bool:
     try:
         if digest(plan_file) != memory.plan:
             return False
-        paths = [str(path) for path in inputs_of(memory.choices)]
-        if paths != list(memory.inputs):
+        paths = {_name(path): path for path in inputs_of(memory.choices)}
+        if list(paths) != list(memory.inputs):
             return False
         known = {**memory.inputs, **memory.reads, **memory.outputs}
-        return all(digest(Path(file)) == stated for file, stated in known.items())
+        return all(digest(paths.get(file, Path(file))) == stated for file, stated in known.items())
     except (OSError, KebrinError):
         return False
 
@@ -113,7 +114,12 @@ def digests(paths: Iterable[Path], known: Mapping[str, str] | None = None) -> di
     found = {}
     for path in paths:
         try:
-            found[str(path)] = known.get(str(path)) or digest(path)
+            found[_name(path)] = known.get(_name(path)) or digest(path)
         except OSError:
-            found[str(path)] = ""
+            found[_name(path)] = ""
     return found
+
+
+def _name(path: Path) -> str:
+    """What a file is known by: its address, where it was brought from one."""
+    return address_of(path) or str(path)

@@ -13,10 +13,12 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.cells import Kind, as_label
 from kebrin.deliver.guard import proof_path
+from kebrin.deliver.sending import at_hand, shown
 from kebrin.deliver.writing.tables import TextForm
 from kebrin.errors import Place, PlanError, SourceError, nearest
 from kebrin.sources import piped, read_again
 from kebrin.sources.files import digest, first_bytes
+from kebrin.sources.remote import is_address
 from kebrin.table import Origin
 
 if TYPE_CHECKING:
@@ -65,6 +67,7 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
         SourceError: the output, its proof or the source is missing or is not what the proof was made for.
         PlanError: there is no such row or column.
     """
+    output = at_hand(output)
     proof = _proof_of(output)
     try:
         return _traced(output, proof, row, column)
@@ -98,8 +101,8 @@ def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace
             "what this output was made of came through a pipe", Place(str(output)), why=f"it was {origin.sheet} {origin.cell}",
             do="Keep the report as a file, and tidy that: then its cells can be shown",
         )  # fmt: skip
-    near = output.parent / source["from here"]
-    report = read_again(near if near.is_file() else origin.file, source.get("read as", {}))
+    near = output.parent / source["from here"] if not is_address(origin.file) else None
+    report = read_again(near if near is not None and near.is_file() else origin.file, source.get("read as", {}))
     changed = report.digest != source["sha256"]
     if origin.sheet not in report.names:
         raise SourceError(f"the sheet {origin.sheet!r} is gone", Place(origin.file), do="Run again to renew the output")
@@ -110,7 +113,7 @@ def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace
     spot = sheet.spots[origin.row] if origin.row < len(sheet.spots) else ("", "")
     form = TextForm(**proof["output"].get("form", {}))
     record = _record(output, row - 1, form, int(proof["output"].get("above", 0)))
-    return Trace(str(output), row, column, record, origin, said, kind, changed, spot, _begins(sheet, origin, spot[1]))
+    return Trace(shown(output), row, column, record, origin, said, kind, changed, spot, _begins(sheet, origin, spot[1]))
 
 
 def _begins(sheet: Sheet, origin: CellOrigin, line: str) -> int:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import Place, SourceError
-from kebrin.sources import files, piped
+from kebrin.sources import files, piped, remote
 from kebrin.sources.accounts import with_account
 
 if TYPE_CHECKING:
@@ -42,9 +42,10 @@ def read(
     Raises:
         SourceError: it is nothing that is read, or is damaged.
     """
-    path = Path(path)
-    spooled = piped.is_spooled(path)
-    report = _renamed(path, piped.NAME, stored, text) if spooled else _as_named(path, opened, stored, text)
+    path = remote.here(path)
+    path = remote.brought(path)[0] if remote.is_address(path) else Path(path)
+    name = piped.NAME if piped.is_spooled(path) else remote.address_of(path)
+    report = _renamed(path, name, stored, text) if name else _as_named(path, opened, stored, text)
     said: dict[str, Any] = {"stored": stored} if stored else {}
     said |= {"text": text.to_plain()} if text is not None and text.to_plain() else {}
     return replace(report, read_as=said) if said else report
@@ -70,7 +71,10 @@ def _renamed(path: Path, name: str, stored: str, text: StatedText | None) -> Rep
         raise SourceError(error.what, replace(error.where, file=name), why=error.why, do=error.do) from None
 
     def load(sheet: str) -> Sheet:
-        return replace(report.load(sheet), source=name)
+        try:
+            return replace(report.load(sheet), source=name)
+        except SourceError as error:
+            raise SourceError(error.what, replace(error.where, file=name), why=error.why, do=error.do) from None
 
     return replace(report, path=name, load=load, open_long=None)
 

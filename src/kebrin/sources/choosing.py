@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from kebrin.errors import Place, PlanError, SourceError
 from kebrin.grammar.patterns import searched
-from kebrin.sources import accounts, files, piped
+from kebrin.sources import accounts, files, piped, remote
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Sequence
@@ -91,6 +91,9 @@ def _looked(patterns: Sequence[str], base: Path | None) -> tuple[Chosen, SourceE
 def _of_pattern(pattern: str, base: Path | None) -> Chosen:
     if pattern == piped.SIGN:
         return Chosen((piped.spooled(),))
+    pattern = str(remote.here(pattern))
+    if remote.is_address(pattern):
+        return _elsewhere(pattern)
     path = (base or Path()) / pattern
     if path.is_file():
         return Chosen((path,))  # a name with a bracket is no pattern where the file is there
@@ -109,6 +112,17 @@ def _of_pattern(pattern: str, base: Path | None) -> Chosen:
             "no report found", Place(str(path)), why=_why_none(path, reasons), do="Check the folder and the pattern"
         )
     return Chosen(kept, tuple((file, why) for file, why in reasons.items() if why))
+
+
+def _elsewhere(address: str) -> Chosen:
+    """The files at an address; of several, those that are reports."""
+    found = remote.brought(address)
+    ending = Path(address).suffix.lower()
+    reasons = {file: why_passed(file, ending) for file in found} if len(found) > 1 else {}
+    return Chosen(
+        tuple(file for file in found if not reasons.get(file)),
+        tuple((file, why) for file, why in reasons.items() if why),
+    )
 
 
 def _why_none(path: Path, reasons: dict[Path, str]) -> str:
