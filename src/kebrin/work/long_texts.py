@@ -39,9 +39,10 @@ if TYPE_CHECKING:
     from kebrin.table import Table
 
 # Labels that are letters and digits in one piece ("S10432") are names; words for totals are looked for in all others.
-_NAME = r"^[\p{L}]{0,4}[-_/ ]?\d+$"
+_NAME = r"^[A-Za-z]{0,4}[-_/ ]?[0-9]+$"
 _UNEVEN = r"^\s|\s$|\s\s|[^\S ]"
 _AT_ONCE = 2
+_SPACE, _BEYOND_ASCII = 0x20, 0x80
 # Labels over the columns are made for so many rows more than are needed, since batches differ by a few.
 _MORE = 64
 _MIX = np.uint64(0x9E3779B97F4A7C15)
@@ -149,12 +150,12 @@ class Run:
             values[name], bodies[name] = self._values(columns, name, own.tolist())
         kept = self._kept(list(values.values()))
         width = found.width
-        keys = np.zeros(len(rows), np.uint64)
+        keys = np.zeros(0 if found.piece.layout.listed else len(rows), np.uint64)
         for name, column in found.labels.items():
             codes, texts = self._labels(columns[column], column)
-            keys = (
-                keys * _MIX + np.fromiter(map(hash, texts.to_pylist()), np.int64, len(texts)).astype(np.uint64)[codes]
-            )
+            if len(keys):
+                hashes = np.fromiter(map(hash, texts.to_pylist()), np.int64, len(texts)).astype(np.uint64)
+                keys = keys * _MIX + hashes[codes]
             full = np.repeat(codes, width) if width > 1 else codes
             made[name] = pa.DictionaryArray.from_arrays(arrays.codes32(full if kept is None else full[kept]), texts)
         for name in found.over:
@@ -215,7 +216,9 @@ class Run:
         speak = distinct.filter(pc.invert(pc.match_substring_regex(distinct, _NAME))).to_pylist()
         if any(total_word(text) or average_word(text) for text in speak) or self._heads(column) & set(speak):
             raise UnevenRowsError
-        if pc.any(pc.match_substring_regex(distinct, _UNEVEN)).as_py():
+        _, data = arrays.text_bytes(distinct)
+        blank = bool(((data <= _SPACE) | (data >= _BEYOND_ASCII)).any())
+        if blank and pc.any(pc.match_substring_regex(distinct, _UNEVEN)).as_py():
             distinct = pa.array([neat(text) for text in distinct.to_pylist()], pa.string())
         return np.asarray(coded.indices, np.int32), distinct
 

@@ -217,14 +217,20 @@ def _as_text(column: pa.Array) -> list[str | None]:
 
 
 def _parquet(table: Table, path: Path) -> None:
-    """Zstandard-compressed; dictionary pages for labels only, statistics for all else (labels would be written out)."""
+    """Zstandard-compressed; dictionary pages for labels that are said again, statistics for values (labels would be written out)."""
     import pyarrow.parquet as pq
 
     labels = [field.name for field in table.data.schema if pa.types.is_dictionary(field.type)]
     others = [name for name in table.columns if name not in labels]
+    again = [name for name in labels if _is_said_again(table.data.column(name))]
     pq.write_table(
-        table.data, path, compression="zstd", compression_level=1, use_dictionary=labels, write_statistics=others
+        table.data, path, compression="zstd", compression_level=1, use_dictionary=again, write_statistics=others
     )
+
+
+def _is_said_again(column: pa.ChunkedArray) -> bool:
+    """Whether labels are fewer than half of the rows: a list of all of them in the file would only be one more copy."""
+    return not column.num_chunks or 2 * len(column.chunk(0).dictionary) <= len(column)
 
 
 class Rows(Protocol):
