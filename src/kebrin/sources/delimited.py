@@ -6,6 +6,7 @@ import csv
 import io
 import re
 from collections import Counter
+from functools import cache
 from itertools import islice
 from typing import TYPE_CHECKING
 
@@ -15,7 +16,7 @@ from kebrin.cells import Hints, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.limits import hold, hold_room, limits
-from kebrin.sources.long_text import open_long
+from kebrin.sources.long_text import LongSheet, LongText, long_sheet, open_long
 from kebrin.sources.printed import is_printed, lay_out
 from kebrin.sources.stated import NONE, StatedText
 
@@ -30,6 +31,8 @@ _LINES = 500
 # How long a cell may be is looked at when all are there.
 csv.field_size_limit(2**31 - 1)
 _HEAD = 1 << 17
+# Smaller files have few rows.
+_LONG = 1 << 16
 # Of all its places so many must be between thousands for a comma to part no cells.
 _MOSTLY = 0.8
 # A line that is drawn; a mark for a missing value is no longer than this.
@@ -59,10 +62,13 @@ def read(path: Path, stated: StatedText | None = None) -> Report:
     fixed = files.Fixed.of(path)
     stated = stated or StatedText()
     found = (lambda _: stated.delimiter) if stated.delimiter else delimiter
-    return Report(
-        str(path), (path.stem,), lambda name: _sheet(fixed, name, stated), {}, lambda: fixed.digest,
-        open_long=(lambda: open_long(fixed, path.stem, found)) if stated.is_plain else None,
-    )  # fmt: skip
+    load = cache(lambda name: _sheet(fixed, name, stated))
+
+    def long() -> LongText | LongSheet | None:
+        opened = open_long(fixed, path.stem, found) if stated.is_plain else None
+        return opened or (long_sheet(load(path.stem)) if fixed.state[1] > _LONG else None)
+
+    return Report(str(path), (path.stem,), load, {}, lambda: fixed.digest, open_long=long)  # fmt: skip
 
 
 def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 _SHORT = 1 << 20
 _HEAD_BYTES, _HEAD_ROWS = 1 << 18, 1_000
 _BLOCK = 1 << 20
+# A sheet of fewer rows is worked on as a whole; a longer one by so many at a time.
+_LONG_ROWS, _BLOCK_ROWS = 3_000, 20_000
 # A file with so many rows of another width is none of even rows with a few remarks behind them.
 _MOST_ODD = 200
 
@@ -46,6 +48,11 @@ class LongText:
     head: Sheet
     starts: tuple[int, ...]
     odd: list[tuple[int, str]] = field(default_factory=list)
+
+    @property
+    def size(self) -> int:
+        """How long it is, in the measure of `starts`."""
+        return self.fixed.state[1]
 
     def batches(self, first: int) -> Iterator[list[pa.StringArray]]:
         """The columns of the rows from one on (0-based), a block at a time; empty cells are null, and so is a blank line.
@@ -82,6 +89,57 @@ class LongText:
             except pa.ArrowInvalid as error:
                 raise UnevenRowsError(str(error)) from error
         self.fixed.check()
+
+
+@dataclass(frozen=True, eq=False)
+class LongSheet:
+    """A long sheet of texts that is at hand: read as a long text is, so that its rows are worked on whole columns at a time.
+
+    Attributes:
+        sheet: the sheet.
+        head: its first rows.
+        odd: nothing, for all rows have the sheet's width.
+    """
+
+    sheet: Sheet
+    head: Sheet
+    odd: tuple[tuple[int, str], ...] = ()
+    delimiter = ""
+
+    @property
+    def starts(self) -> range:
+        """Where each of the first rows begins: rows are counted."""
+        return range(self.head.shape[0])
+
+    @property
+    def size(self) -> int:
+        """How many rows there are."""
+        return self.sheet.shape[0]
+
+    def batches(self, first: int) -> Iterator[list[pa.StringArray]]:
+        """The columns of the rows from one on (0-based), a block at a time; empty cells are null.
+
+        Raises:
+            UnevenRowsError: a text is set in, which may say that it is part of what stands above.
+        """
+        import pyarrow.compute as pc
+
+        for at in range(first, self.size, _BLOCK_ROWS):
+            block = self.sheet.values[at : at + _BLOCK_ROWS]
+            columns = [pa.array(column, pa.string(), mask=column == "") for column in block.T]
+            if any(pc.any(pc.starts_with(column, " ")).as_py() for column in columns):
+                raise UnevenRowsError
+            yield columns
+
+
+def long_sheet(sheet: Sheet) -> LongSheet | None:
+    """A sheet as a long one; None if it is short, holds more than texts, or its form speaks behind its first part too."""
+    if sheet.shape[0] < _LONG_ROWS or not sheet.textual or sheet.merges or sheet.has_hidden_lines:
+        return None
+    formats = sheet.formats()
+    if any(row >= _HEAD_ROWS for row, _ in formats.bold):
+        return None
+    return LongSheet(sheet, replace(sheet, values=sheet.values[:_HEAD_ROWS], kinds=sheet.kinds[:_HEAD_ROWS]))
 
 
 def open_long(fixed: Fixed, name: str, delimiter_of: Callable[[str], str]) -> LongText | None:

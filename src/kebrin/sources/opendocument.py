@@ -26,8 +26,16 @@ _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
 _TEXT = "{urn:oasis:names:tc:opendocument:xmlns:text:1.0}"
 _STYLE = "{urn:oasis:names:tc:opendocument:xmlns:style:1.0}"
 _FO = "{urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0}"
+_CELLS = frozenset({f"{_TABLE}table-cell", f"{_TABLE}covered-table-cell"})
+_REPEATED, _REPEATED_ROWS = f"{_TABLE}number-columns-repeated", f"{_TABLE}number-rows-repeated"
+_DOWN, _ACROSS = f"{_TABLE}number-rows-spanned", f"{_TABLE}number-columns-spanned"
+_SPANS = frozenset({_DOWN, _ACROSS})
+_STYLED, _FORMULA, _VISIBILITY, _KIND = (
+    f"{_TABLE}style-name", f"{_TABLE}formula", f"{_TABLE}visibility", f"{_OFFICE}value-type"
+)  # fmt: skip
+_AMOUNTS = frozenset({"float", "currency", "percentage"})
+_PARAGRAPH = f"{_TEXT}p"
 _DURATION = re.compile(r"(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:([\d.]+)S)?)?")
-# Blank rows and columns beyond the last cell are stated by the million; of those between cells so many are laid out.
 
 
 def read(path: Path) -> Report:
@@ -138,55 +146,65 @@ def _read(stream: IO[bytes], styles: _Styles) -> Iterator[_Grid]:
 
 def _row(grid: _Grid, element: etree._Element, row: int) -> int:
     """One row; how many rows it stands for."""
-    count = int(element.get(f"{_TABLE}number-rows-repeated", "1"))
+    count = int(element.get(_REPEATED_ROWS, "1"))
     column = 0
     found: list[tuple[int, Any, bool]] = []
     for cell in element:
-        if cell.tag not in {f"{_TABLE}table-cell", f"{_TABLE}covered-table-cell"}:
+        if cell.tag not in _CELLS:
             continue
-        width = int(cell.get(f"{_TABLE}number-columns-repeated", "1"))
-        value, error = _value(cell)
+        said: dict[str, str] = dict(cell.items())  # type: ignore[arg-type]
+        width = int(said.get(_REPEATED, "1"))
+        value, error = _value(cell, said)
         if value != "" and value is not None:
-            where = Place("", grid.name)
-            hold("columns", column + width, where)
-            hold("cells", len(grid.cells) + (len(found) + width) * count, where)
-            found += [(column + at, value, error) for at in range(width)]
-            style = cell.get(f"{_TABLE}style-name")
-            formula = cell.get(f"{_TABLE}formula")
-            for at in range(column, column + width):
-                if style:
-                    grid.styles[row, at] = style
-                if formula:
-                    grid.formulas[row, at] = _formula(formula)
-        down, across = (int(cell.get(f"{_TABLE}number-{axis}-spanned", "1")) for axis in ("rows", "columns"))
-        if down > 1 or across > 1:
-            grid.merges.append((row, column, row + down - 1, column + across - 1))
+            if width == 1:
+                found.append((column, value, error))
+            else:
+                hold("columns", column + width, Place("", grid.name))
+                found += [(column + at, value, error) for at in range(width)]
+            if _STYLED in said or _FORMULA in said:
+                _dress(grid, said, row, range(column, column + width))
+        if _SPANS & said.keys():
+            down, across = (int(said.get(axis, "1")) for axis in (_DOWN, _ACROSS))
+            if down > 1 or across > 1:
+                grid.merges.append((row, column, row + down - 1, column + across - 1))
         column += width
     if found:
+        hold("columns", found[-1][0] + 1, Place("", grid.name))
+        hold("cells", len(grid.cells) + len(found) * count, Place("", grid.name))
         grid.cells += [(row + down, at, value, error) for down in range(count) for at, value, error in found]
-    if element.get(f"{_TABLE}visibility", "visible") != "visible":
+    if element.get(_VISIBILITY, "visible") != "visible":
         grid.hidden_rows.update(range(row, min(row + count, 1 << 20)))
     return count
 
 
-def _value(cell: etree._Element) -> tuple[Any, bool]:
-    """A cell's value, and whether it is an error."""
-    kind = cell.get(f"{_OFFICE}value-type")
-    if kind in {"float", "currency", "percentage"}:
-        return float(cell.get(f"{_OFFICE}value", "nan")), False
+def _dress(grid: _Grid, said: dict[str, str], row: int, columns: range) -> None:
+    """Note the style and the formula of a cell, for all columns that it stands for."""
+    style, formula = said.get(_STYLED), said.get(_FORMULA)
+    for at in columns:
+        if style:
+            grid.styles[row, at] = style
+        if formula:
+            grid.formulas[row, at] = _formula(formula)
+
+
+def _value(cell: etree._Element, said: dict[str, str]) -> tuple[Any, bool]:
+    """A cell's value, and whether it is an error; `said` are its attributes."""
+    kind = said.get(_KIND)
+    if kind in _AMOUNTS:
+        return float(said.get(f"{_OFFICE}value", "nan")), False
     if kind == "date":
-        stated = cell.get(f"{_OFFICE}date-value", "")
+        stated = said.get(f"{_OFFICE}date-value", "")
         try:
             moment = dt.datetime.fromisoformat(stated)
         except ValueError:
             return _said(cell), False
         return (moment.date() if "T" not in stated else moment), False
     if kind == "boolean":
-        return cell.get(f"{_OFFICE}boolean-value") == "true", False
+        return said.get(f"{_OFFICE}boolean-value") == "true", False
     if kind == "time":
-        return _time(cell.get(f"{_OFFICE}time-value", "")) or _said(cell), False
-    said = _said(cell)
-    return said, said.startswith(("#", "Err:")) and cell.get(f"{_TABLE}formula") is not None
+        return _time(said.get(f"{_OFFICE}time-value", "")) or _said(cell), False
+    text = _said(cell)
+    return text, _FORMULA in said and text.startswith(("#", "Err:"))
 
 
 def _time(stated: str) -> dt.time | dt.timedelta | None:
@@ -204,7 +222,8 @@ def _time(stated: str) -> dt.time | dt.timedelta | None:
 
 def _said(cell: etree._Element) -> str:
     """A cell's own text, its paragraphs on lines of their own; notes pinned to it are none of it."""
-    return "\n".join(_paragraph(part) for part in cell if part.tag == f"{_TEXT}p")
+    said = [_paragraph(part) for part in cell if part.tag == _PARAGRAPH]
+    return said[0] if len(said) == 1 else "\n".join(said)
 
 
 def _paragraph(part: etree._Element) -> str:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from functools import cache
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from lxml import etree, html
+from lxml import etree
 
 from kebrin.cells import Area, Formats, Report, Sheet, Spots, kinds_of
 from kebrin.errors import Place, SourceError
@@ -15,10 +16,14 @@ from kebrin.grammar.reading import CURRENCY_SIGNS, Look, read_text
 from kebrin.sources import files
 from kebrin.sources.delimited import decode
 from kebrin.sources.limits import hold, hold_room
+from kebrin.sources.long_text import LongSheet, long_sheet
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
     from pathlib import Path
+    from typing import TypeAlias
+
+    Element: TypeAlias = etree._Element  # noqa: SLF001 - its public name is a function
 
 _BLOCKS = frozenset(
     {"p", "div", "h1", "h2", "h3", "h4", "h5", "h6", "li", "dt", "dd", "caption", "pre", "blockquote", "address", "td"}
@@ -30,6 +35,9 @@ _CHARSET = re.compile(rb"""charset\s*=\s*["']?\s*([A-Za-z0-9_.:-]+)""")
 _RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
 _LEAD = frozenset({*CURRENCY_SIGNS, *CURRENCY_SIGNS.values(), "$", "(", "-", "−", "+"})
 _TRAIL = frozenset({")", "%", ")%", "%)", "*", "€", "kr"})
+_MAY_HIDE = (
+    ".//@hidden/parent::*[self::tr or self::td or self::th] | .//@style/parent::*[self::tr or self::td or self::th]"
+)
 _MOST_SPAN, _GAP = 1_000, 4
 _SPARSE = 200
 
@@ -45,7 +53,7 @@ def read(path: Path) -> Report:
     fixed.check()
     where = Place(str(path))
     try:
-        root = html.document_fromstring(_decoded(content, where).replace("\0", ""))
+        root = etree.fromstring(_decoded(content, where).replace("\0", ""), etree.HTMLParser())
     except (etree.ParserError, ValueError) as error:
         raise SourceError(
             "the page can't be read", where, why=str(error), do="Save it anew from the browser"
@@ -61,11 +69,15 @@ def read(path: Path) -> Report:
     for number, table in enumerate(tables, start=1):
         name = table.caption or (f"{path.stem}" if len(tables) == 1 else f"Table {number}")
         by_name[name if name not in by_name else f"{name} ({number})"] = table
-    hidden = sum(_is_hidden(row) for table in tables for row in table.element.iter("tr", "td", "th"))
+    hidden = sum(_is_hidden(one) for table in tables for one in _elements(table.element, _MAY_HIDE))
     said = (f"{hidden:,} of its rows and cells are hidden, and were passed over",) if hidden else ()
-    return Report(
-        str(path), tuple(by_name), lambda name: _sheet(by_name[name], name, str(path)), {}, lambda: fixed.digest, said=said
-    )  # fmt: skip
+    load = cache(lambda name: _sheet(by_name[name], name, str(path)))
+    (first, *more) = by_name
+
+    def long() -> LongSheet | None:
+        return long_sheet(load(first)) if not more else None
+
+    return Report(str(path), tuple(by_name), load, {}, lambda: fixed.digest, said=said, open_long=long)  # fmt: skip
 
 
 def _decoded(content: bytes, where: Place) -> str:
@@ -83,13 +95,13 @@ def _decoded(content: bytes, where: Place) -> str:
 class _Table:
     """One table: its element, its caption, the texts above it and behind it."""
 
-    element: html.HtmlElement
+    element: Element
     caption: str = ""
     above: list[str] = field(default_factory=list)
     behind: list[str] = field(default_factory=list)
 
 
-def _tables(root: html.HtmlElement) -> list[_Table]:
+def _tables(root: Element) -> list[_Table]:
     """The tables that hold no others, with what is said between them."""
     found: list[_Table] = []
     waiting: list[str] = []
@@ -106,11 +118,11 @@ def _tables(root: html.HtmlElement) -> list[_Table]:
     return found
 
 
-def _walk(element: html.HtmlElement) -> Iterator[tuple[html.HtmlElement | None, str]]:
+def _walk(element: Element) -> Iterator[tuple[Element | None, str]]:
     """Tables that hold no others, and texts, in the order of the page."""
     said = [element.text or ""]
     for child in element:
-        if isinstance(child.tag, str) and child.tag not in _SILENT and not _is_hidden(child):
+        if _is_shown(child):
             if child.tag == "table" and not child.xpath(".//table"):
                 yield from _flushed(said)
                 yield child, ""
@@ -131,25 +143,40 @@ def _flushed(said: list[str]) -> Iterator[tuple[None, str]]:
         yield None, text
 
 
-def _inline(element: html.HtmlElement) -> str:
+def _inline(element: Element) -> str:
     if element.tag == "br":
         return " "
-    text = str(element.text_content())
+    text = _all_text(element)
     return text.strip("[]()").translate(_RAISED) if element.tag == "sup" else text
 
 
-def _is_hidden(element: html.HtmlElement) -> bool:
-    if not element.attrib:
+def _elements(element: Element, path: str) -> list[Element]:
+    """The elements at a path."""
+    return element.xpath(path)  # type: ignore[return-value]
+
+
+def _is_shown(node: Any) -> bool:
+    """Whether a node is an element that a reader sees: no comment, no script."""
+    return isinstance(node.tag, str) and node.tag not in _SILENT and not _is_hidden(node)
+
+
+def _all_text(element: Element) -> str:
+    """All texts in an element, one behind the other."""
+    return str(element.xpath("string()")) if len(element) else element.text or ""
+
+
+def _is_hidden(element: Element) -> bool:
+    if not element.keys():
         return False
     return element.get("hidden") is not None or bool(_HIDDEN.search(element.get("style") or ""))
 
 
-def _caption(table: html.HtmlElement) -> str:
+def _caption(table: Element) -> str:
     caption = table.find("caption")
-    return "" if caption is None else " ".join(caption.text_content().split())
+    return "" if caption is None else " ".join(_all_text(caption).split())
 
 
-def _rows(table: html.HtmlElement) -> Iterator[html.HtmlElement]:
+def _rows(table: Element) -> Iterator[Element]:
     """The rows of a table: heads first and feet last, wherever they are written; hidden ones are not there."""
     parts = [table, *(part for part in table if part.tag in {"thead", "tbody", "tfoot"})]
     ranks = {"thead": 0, "table": 1, "tbody": 1, "tfoot": 2}
@@ -159,34 +186,24 @@ def _rows(table: html.HtmlElement) -> Iterator[html.HtmlElement]:
                 yield row
 
 
-@dataclass
-class _Cell:
-    """One cell: its text, how far it reaches, whether it is in bold."""
-
-    text: str
-    down: int
-    across: int
-    bold: bool
-
-
-def _cell(element: html.HtmlElement) -> _Cell:
+def _cell(element: Element) -> tuple[str, bool]:
+    """A cell's text, its indent as blanks before it, and whether it is in bold."""
     text, strong = _text(element)
-    if not element.attrib:
-        return _Cell(text, 1, 1, element.tag == "th" or (bool(text.strip()) and strong))
+    if not element.keys():
+        return text, element.tag == "th" or (strong and bool(text.strip()))
     shift = _SHIFT.search(element.get("style") or "")
     if shift is not None and text.strip():
         unit = {"em": 2.0, "rem": 2.0, "pt": 0.2}.get((shift[2] or "px").lower(), 0.125)
         text = " " * round(float(shift[1]) * unit) + text
-    bold = element.tag == "th" or (bool(text.strip()) and strong)
-    return _Cell(text, _span(element, "rowspan"), _span(element, "colspan"), bold)
+    return text, element.tag == "th" or (strong and bool(text.strip()))
 
 
-def _span(element: html.HtmlElement, name: str) -> int:
+def _span(element: Element, name: str) -> int:
     said = (element.get(name) or "1").strip()
     return min(max(int(said), 1), _MOST_SPAN) if said.isdigit() else 1
 
 
-def _text(element: html.HtmlElement) -> tuple[str, bool]:
+def _text(element: Element) -> tuple[str, bool]:
     """A cell's text, line breaks kept, raised signs behind it as such; and whether all of it is in bold."""
     if not len(element) and (
         element.text is None or element.text.isascii()
@@ -202,14 +219,14 @@ def _text(element: html.HtmlElement) -> tuple[str, bool]:
             parts.append(re.sub(r"[ \t\r\n\f]+", " ", text))
             plain[0] |= not bold and bool(text.strip())
 
-    def walk(one: html.HtmlElement, *, bold: bool) -> None:
+    def walk(one: Element, *, bold: bool) -> None:
         add(one.text, bold=bold)
         for child in one:
-            if isinstance(child.tag, str) and child.tag not in _SILENT and not _is_hidden(child):
+            if _is_shown(child):
                 if child.tag == "br" or (child.tag in {"p", "div", "li"} and "".join(parts).strip()):
                     parts.append("\n")
                 if child.tag == "sup":
-                    raised = " ".join(child.text_content().split()).strip("[]()")
+                    raised = " ".join(_all_text(child).split()).strip("[]()")
                     parts.append(raised.translate(_RAISED) if raised.isdigit() else f" ({raised})" if raised else "")
                 else:
                     walk(child, bold=bold or child.tag in {"b", "strong"})
@@ -225,24 +242,16 @@ def _text(element: html.HtmlElement) -> tuple[str, bool]:
 
 def _sheet(table: _Table, name: str, source: str) -> Sheet:
     elements = list(_rows(table.element))
-    cells, merges = _grid(elements, Place(source, name))
-    width = max((column for _, column in cells), default=0) + 1
-    rows = max((row for row, _ in cells), default=-1) + 1
-    hold_room(rows, width, len(cells), Place(source, name))
-    texts = [[""] * width for _ in range(rows)]
-    bold = set()
-    for (row, column), cell in cells.items():
-        texts[row][column] = cell.text
-        if cell.bold:
-            bold.add((row, column))
-    texts, merges, bold = _joined(texts, merges, bold)
+    grid = _grid(elements, Place(source, name))
+    hold_room(len(grid.texts), grid.width, grid.cells, Place(source, name))
+    texts, merges, bold = _joined(grid.texts, grid.merges, grid.bold)
     caption = [table.caption] if table.caption else []
     above = [*table.above, *caption]
     top = len(above) + (1 if above else 0)
     behind = [""] * _GAP + table.behind if table.behind else []
     width = max(len(texts[0]) if texts else 1, 1)
     lines = [*([text] for text in above), *([[]] if above else []), *texts, *([text] for text in behind)]
-    hold_room(len(lines), width, len(cells) + len(above) + len(behind), Place(source, name))
+    hold_room(len(lines), width, grid.cells + len(above) + len(behind), Place(source, name))
     values = np.full((len(lines), width), "", dtype=object)
     for number, line in enumerate(lines):
         values[number, : len(line)] = line
@@ -265,33 +274,86 @@ def _constant(formats: Formats) -> Callable[[int | None], Formats]:
     return lambda _: formats
 
 
-def _grid(rows: list[html.HtmlElement], where: Place) -> tuple[dict[tuple[int, int], _Cell], list[Area]]:
-    """The cells of a table's rows by place, and the rectangles that some of them reach over."""
-    cells: dict[tuple[int, int], _Cell] = {}
-    taken: set[tuple[int, int]] = set()
-    merges: list[Area] = []
+@dataclass
+class _Grid:
+    """The cells of a table by rows: their texts, those in bold, and the rectangles that some of them reach over."""
+
+    texts: list[list[str]] = field(default_factory=list)
+    bold: set[tuple[int, int]] = field(default_factory=set)
+    merges: list[Area] = field(default_factory=list)
+    cells: int = 0
+
+    @property
+    def width(self) -> int:
+        """The columns that hold a cell."""
+        return max(map(len, self.texts), default=0)
+
+    def even(self) -> None:
+        """Give all rows the same width, but for blank ones at the end; nothing reaches further."""
+        while self.texts and not self.texts[-1]:
+            self.texts.pop()
+        width = self.width
+        clipped = (Area(a.top, a.left, a.bottom, min(a.right, width - 1)) for a in self.merges)
+        self.merges = [a for a in clipped if (a.top, a.left) != (a.bottom, a.right)]
+        for line in self.texts:
+            line.extend([""] * (width - len(line)))
+
+
+def _grid(rows: list[Element], where: Place) -> _Grid:
+    """The cells of a table's rows."""
+    grid = _Grid()
+    taken: dict[int, set[int]] = {}  # by rows, the columns that cells from elsewhere reach over
+    reached = 0
     for number, row in enumerate(rows):
-        column = 0
+        line: list[str] = []
+        covered = taken.pop(number, set())
         for element in row:
+            plain = _plain(element)
+            if plain is not None and not covered:
+                line.append(plain)
+                continue
             if element.tag not in {"td", "th"} or _is_hidden(element):
                 continue
-            while (number, column) in taken:
-                column += 1
-            cell = _cell(element)
-            bottom = min(number + cell.down, len(rows)) - 1
-            cells[number, column] = cell
-            if cell.down > 1 or cell.across > 1:
-                taken |= {(down, column + at) for down in range(number, bottom + 1) for at in range(cell.across)}
-                merges.append(Area(number, column, bottom, column + cell.across - 1))
-            else:
-                taken.add((number, column))
-            column += cell.across
-        hold("cells", len(taken), where)
-        if len(taken) > _SPARSE * len(cells):
-            hold("sparse", len(taken), where)
-    right = max((column for _, column in cells), default=0)
-    clipped = (Area(a.top, a.left, a.bottom, min(a.right, right)) for a in merges)
-    return cells, [a for a in clipped if (a.top, a.left) != (a.bottom, a.right)]
+            while len(line) in covered:
+                line.append("")
+            text, bold = _cell(element)
+            if bold:
+                grid.bold.add((number, len(line)))
+            if element.keys():
+                reached += _reach(element, (number, len(line)), len(rows), grid.merges, taken, covered)
+            line.append(text)
+        grid.texts.append(line)
+        grid.cells += len(line)
+        hold("cells", grid.cells + reached, where)
+        if grid.cells + reached > _SPARSE * grid.cells:
+            hold("sparse", grid.cells + reached, where)
+    grid.even()
+    return grid
+
+
+def _plain(element: Element) -> str | None:
+    """The text of a cell that is a text and nothing else, as nearly all are; None of any other."""
+    text = element.text
+    if element.tag != "td" or len(element) or element.keys() or (text and not text.isascii()):
+        return None
+    return " ".join(text.split()) if text else ""
+
+
+def _reach(
+    element: Element, at: tuple[int, int], rows: int, merges: list[Area], taken: dict[int, set[int]], own: set[int]
+) -> int:
+    """Note what a cell reaches over, if anything; with how many places beside its own."""
+    down, across = _span(element, "rowspan"), _span(element, "colspan")
+    if down == across == 1:
+        return 0
+    row, column = at
+    bottom = min(row + down, rows) - 1
+    places = range(column, column + across)
+    own.update(places)
+    for one in range(row + 1, bottom + 1):
+        taken.setdefault(one, set()).update(places)
+    merges.append(Area(row, column, bottom, column + across - 1))
+    return (bottom - row + 1) * across - 1
 
 
 def _joined(
@@ -306,6 +368,9 @@ def _joined(
             if a.left <= column <= a.right and a.right > a.left
             for row in range(a.top, a.bottom + 1)
         }
+        first = next((mark for row, line in enumerate(texts) if row not in wide and (mark := line[column].strip())), "")
+        if first not in _LEAD and first not in _TRAIL:
+            continue
         said = {line[column].strip() for row, line in enumerate(texts) if row not in wide and line[column].strip()}
         if not said or not (said <= _LEAD or said <= _TRAIL):
             continue

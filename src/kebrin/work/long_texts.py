@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Report, Sheet
     from kebrin.layout import Layout
     from kebrin.proof import SheetLedger
-    from kebrin.sources.long_text import LongText
+    from kebrin.sources.long_text import LongSheet, LongText
     from kebrin.table import Table
 
 # Labels that are letters and digits in one piece ("S10432") are names; words for totals are looked for in all others.
@@ -63,7 +63,7 @@ class _Block:
 class Run:
     """One reading of a long file: its batches as tables, and the account of what went through."""
 
-    def __init__(self, file: LongText, found: Steady, work: SheetWork, plain_texts: frozenset[str]) -> None:
+    def __init__(self, file: LongText | LongSheet, found: Steady, work: SheetWork, plain_texts: frozenset[str]) -> None:
         self.file = file
         self.found = found
         self.head_work = work
@@ -80,7 +80,7 @@ class Run:
         """How many records the file has, by its size and that of its first part."""
         ahead = self.file.starts[-1] - self.file.starts[self.found.first]
         rows = len(self.file.starts) - 1 - self.found.first
-        return int(self.file.fixed.state[1] / max(ahead, 1) * rows) * self.found.width
+        return int(self.file.size / max(ahead, 1) * rows) * self.found.width
 
     def _signs(self, plain_texts: frozenset[str]) -> dict[str, str]:
         """The measures that hold figures, with the one decimal sign that their columns have ('' for none, '?' for several)."""
@@ -116,7 +116,10 @@ class Run:
     def _batches(self) -> Iterator[tuple[Sequence[pa.StringArray], NDArray[np.int32]]]:
         """The columns of each batch and the sheet's rows that they are; blank lines at the end are left off."""
         first, blank = self.found.first, 0
+        used = {*self.found.labels.values(), *(at for own in self.found.measures.values() for at in own.tolist())}
         for columns in self.file.batches(first):
+            if any(len(column) > column.null_count for at, column in enumerate(columns) if at not in used):
+                raise UnevenRowsError  # a column that the first part does not have
             filled = _filled(columns)
             there = np.flatnonzero(filled)
             if len(there):
@@ -311,7 +314,7 @@ def begun(
     report: Report, work: Callable[[Sheet], tuple[Sheet, SheetWork]], plain_texts: frozenset[str] = frozenset()
 ) -> Run | None:
     """A reading of a long text, its first part worked on; None if it is no long text, or shows no steady table."""
-    file: LongText | None = report.open_long() if report.open_long is not None else None
+    file: LongText | LongSheet | None = report.open_long() if report.open_long is not None else None
     if file is None:
         return None
     try:

@@ -217,7 +217,7 @@ def _as_text(column: pa.Array) -> list[str | None]:
 
 
 def _parquet(table: Table, path: Path) -> None:
-    """Zstandard-compressed; dictionary pages for labels that are said again, statistics for values (labels would be written out)."""
+    """Zstandard-compressed; dictionary pages for labels that are said again, statistics for values (labels would be decoded)."""
     import pyarrow.parquet as pq
 
     labels = [field.name for field in table.data.schema if pa.types.is_dictionary(field.type)]
