@@ -198,3 +198,50 @@ def test_columns_of_figures_are_read_or_left() -> None:
     for odd in ("1e", "nan", "inf", "007", "1.204", "1,204", "(3)", "12 t"):
         assert read(["5", odd]) is None, odd
     assert read(["5", "6"], "?") is None
+
+
+@pytest.mark.parametrize("kind", ["page", "print"])
+def test_a_long_page_and_a_long_print_report_give_what_they_give_read_whole(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, kind: str
+) -> None:
+    rows = [
+        ("Sailing", "Port", "Jan", "Feb"),
+        *((f"S {at}", "Brae", str(at % 97), f"{at % 31}.5") for at in range(4_000)),
+    ]
+    if kind == "page":
+        path = tmp_path / "r.html"
+        body = "".join(f"<tr>{''.join(f'<td>{cell}</td>' for cell in row)}</tr>" for row in rows)
+        path.write_text(f"<h1>Carried</h1><table>{body}</table>", "utf-8")
+    else:
+        path = tmp_path / "r.prn"
+        path.write_text("\n".join(f"{a:<12}{b:<10}{c:>8}{d:>8}" for a, b, c, d in rows) + "\n", "utf-8")
+    quick = kb.tidy(path)
+    monkeypatch.setattr("kebrin.sources.long_text._LONG_ROWS", 1 << 30)
+    whole = kb.tidy(path)
+    ((name, table),) = quick.tables.items()
+    assert table.to_arrow().equals(whole.tables[name].to_arrow())
+    assert len(table) == 8_000
+    ours, theirs = quick.proofs[name], whole.proofs[name]
+    assert (ours.cells, ours.counts, ours.holds) == (theirs.cells, theirs.counts, theirs.holds)
+    assert table.origin(7_999, "value") == whole.tables[name].origin(7_999, "value")
+
+
+@pytest.mark.parametrize("odd", ["   set in", "", "Total"])
+def test_a_long_page_that_changes_behind_its_first_part_is_read_whole(tmp_path: Path, odd: str) -> None:
+    rows = [("Sailing", "Jan", "Feb"), *((f"S {at}", str(at % 97), str(at % 31)) for at in range(3_500))]
+    rows[3_000] = (odd.replace(" ", "&nbsp;"), "1", "2")
+    body = "".join(f"<tr>{''.join(f'<td>{cell}</td>' for cell in row)}</tr>" for row in rows)
+    (tmp_path / "r.html").write_text(f"<table>{body}</table>", "utf-8")
+    run = kb.tidy(tmp_path / "r.html")
+    assert sum(proof.cells for proof in run.proofs.values()) == 3_501 * 3 - (not odd)
+    (table,) = run.tables.values()
+    assert "set in" not in table.to_arrow()["Sailing"].to_pylist() or odd
+
+
+def test_a_column_that_begins_behind_the_first_part_is_not_lost(tmp_path: Path) -> None:
+    rows = [("Sailing", "Jan", "Feb"), *((f"S {at}", str(at % 97), str(at % 31)) for at in range(3_500))]
+    rows[3_000] = (*rows[3_000], "late")
+    body = "".join(f"<tr>{''.join(f'<td>{cell}</td>' for cell in row)}</tr>" for row in rows)
+    (tmp_path / "r.html").write_text(f"<table>{body}</table>", "utf-8")
+    (proof,) = kb.tidy(tmp_path / "r.html").proofs.values()
+    assert proof.cells == 3_501 * 3 + 1

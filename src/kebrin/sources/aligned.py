@@ -5,10 +5,11 @@ Figures stand flush right, words flush left; headings stand over one column, or 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import re
+from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import pairwise
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -20,6 +21,12 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
 _FIGURES = frozenset({Look.NUMBER, Look.MARKED, Look.FIGURE, Look.MISSING})
+# Plain numbers, most of what stands in a report; and those that name no year, month or day.
+_PLAIN, _SHORT = (
+    re.compile(r"[1-9]\d{0,11}(?:\.\d{1,6})?"),
+    re.compile(r"[1-9]\d{0,2}(?:\.\d{2})?|[1-9]\d{0,2},\d{3}\.\d{2}"),
+)
+_ALIKE = str.maketrans("23456789", "11111111")
 # Of the lines of figures so many at most may reach over a gap between columns, and one of many.
 _OVER, _MANY = 0.02, 12
 # Headings over several columns may be off their middle by so much of a column.
@@ -30,29 +37,37 @@ _WITHOUT, _BETTER = 2, 0.5
 _POINTS = 3
 
 
+def reads_as_figure(text: str) -> bool:
+    """Whether a text reads as a number or a mark for none."""
+    if _PLAIN.fullmatch(text):
+        return True
+    # Names that are numbered read alike, whatever their number.
+    return _looks_as_figure(text.translate(_ALIKE) if text[:1].isalpha() else text)
+
+
 @lru_cache(maxsize=1 << 17)
-def _reads_as_figure(text: str) -> bool:
+def _looks_as_figure(text: str) -> bool:
     return read_text(text).look in _FIGURES
 
 
-@dataclass(frozen=True)
-class Field:
+class Field(NamedTuple):
     """A run of text without a gap in one line: where it begins and ends."""
 
     left: int
     right: int
     text: str
-
-    @property
-    def is_figure(self) -> bool:
-        """Whether it reads as a number or a mark for none."""
-        return _reads_as_figure(self.text)
+    is_figure: bool  # whether it reads as a number or a mark for none
 
     @property
     def number(self) -> float:
         """What it reads as; 0 where it is a mark for none."""
         found = read_text(self.text).number
         return 0.0 if found != found else found  # noqa: PLR0124 - not a number
+
+
+def field_of(left: int, right: int, text: str) -> Field:
+    """A run of text at its place."""
+    return Field(left, right, text, reads_as_figure(text))
 
 
 @dataclass(frozen=True)
@@ -70,7 +85,12 @@ class Placed:
 
 def is_body(fields: Sequence[Field]) -> bool:
     """Whether a line has a figure behind its first run of text that is no year or period."""
-    return any(one.is_figure and not period_name([one.text]) for one in fields[1:])
+    return any(_is_amount(one.text) for one in fields[1:])
+
+
+def _is_amount(text: str) -> bool:
+    """Whether a text reads as a figure and as no year or period."""
+    return _SHORT.fullmatch(text) is not None or (reads_as_figure(text) and not period_name([text]))
 
 
 @dataclass(frozen=True)
@@ -91,6 +111,9 @@ class Columns:
     places: tuple[tuple[int, int], ...]
     figures: tuple[int, ...]
     near: int
+    _forms: dict[tuple[tuple[float, float, bool], ...], tuple[int, ...] | None] = field(
+        default_factory=dict, compare=False, repr=False
+    )
 
     def __len__(self) -> int:
         return len(self.places)
@@ -101,7 +124,7 @@ class Columns:
 
         Places that a person states are taken as they are.
         """
-        body = [fields for fields in lines if is_body(fields) and not total_word(fields[0].text)]
+        body = [fields for fields in lines if is_body(fields) and not total_word(fields[0].text.translate(_ALIKE))]
         if len(body) < 2:
             body = [fields for fields in lines if is_body(fields)]
         if len(body) < 2:
@@ -119,6 +142,25 @@ class Columns:
     def row(self, line: Placed) -> Row:
         """A line of the body as cells."""
         cells = [""] * max(len(self), 1)
+        form = tuple((one.left, one.right, one.is_figure) for one in line.fields)
+        if form not in self._forms:
+            self._forms[form] = self._form(line)
+        known = self._forms[form]
+        if known is not None:
+            for at, one in zip(known, line.fields, strict=True):
+                cells[at] = self._set_in(one, at)
+            return Row(cells, [])
+        return self._worked_out(line, cells)
+
+    def _form(self, line: Placed) -> tuple[int, ...] | None:
+        """The column of each run of text of a line, if each has one to itself: so it is for all with runs at the same places."""
+        over = [self._over(one) for one in line.fields]
+        apart = len(over) > 1 and all(len(own) == 1 for own in over)
+        found = tuple(own[0] for own in over) if apart else ()
+        return found if found and len(set(found)) == len(found) else None
+
+    def _worked_out(self, line: Placed, cells: list[str]) -> Row:
+        """A line of which some run stands over several columns, over none, or shares one."""
         parts = list(self._parts(line))
         if len(line.fields) == 1 and not line.fields[0].is_figure and self._aligned(line.fields[0]) is None:
             cells[0] = line.fields[0].text  # it stands over or in the middle of all columns: it heads what follows
@@ -329,6 +371,6 @@ def _parts(one: Field, columns: Sequence[tuple[int, int]]) -> Iterable[Field]:
             continue
         gap = one.text[right - one.left : left - one.left]
         if gap and not gap.strip():
-            yield Field(start, right, one.text[start - one.left : right - one.left].strip())
+            yield field_of(start, right, one.text[start - one.left : right - one.left].strip())
             start = left
-    yield Field(start, one.right, one.text[start - one.left :].strip())
+    yield field_of(start, one.right, one.text[start - one.left :].strip())

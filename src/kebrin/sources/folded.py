@@ -124,7 +124,9 @@ def _joined(lines: Sequence[Placed], places: Sequence[int], wide: int) -> Placed
         fields += lead
         text = (text + lead[0].text if lead else text).ljust(shift)
         text += line.text[lead[0].right :].rjust(len(line.text)) if lead else line.text
-        fields += [Field(one.left + shift, one.right + shift, one.text) for one in line.fields if one not in lead]
+        fields += [
+            one._replace(left=one.left + shift, right=one.right + shift) for one in line.fields if one not in lead
+        ]
     where = (
         lines[0].where
         if len(lines) == 1

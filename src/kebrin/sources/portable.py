@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from kebrin.cells import Report
 from kebrin.errors import KebrinError, Place, PlanError, SourceError
 from kebrin.sources import files
-from kebrin.sources.aligned import Field, Placed
+from kebrin.sources.aligned import Field, Placed, field_of
 from kebrin.sources.printed import grid
 
 if TYPE_CHECKING:
@@ -114,7 +114,7 @@ def _together(above: Sequence[Field], below: Sequence[Field]) -> tuple[Field, ..
             found.append(one)
         else:
             other = found[at]
-            found[at] = Field(min(one.left, other.left), max(one.right, other.right), f"{other.text}\n{one.text}")
+            found[at] = field_of(min(one.left, other.left), max(one.right, other.right), f"{other.text}\n{one.text}")
     return tuple(sorted(found, key=lambda field: field.left))
 
 
@@ -180,11 +180,11 @@ def _runs(letters: list[Any], size: float) -> Iterator[Field]:
     runs: list[list[Field]] = []
     for word in words:
         text = "".join(letter.get_text() for letter in word)
-        own = Field(round(word[0].x0), round(word[-1].x1), text)
+        own = field_of(round(word[0].x0), round(word[-1].x1), text)
         beside = bool(runs) and own.left - runs[-1][-1].right <= _APART * size
         if beside and not (own.is_figure and all(one.is_figure for one in runs[-1])):
             runs[-1].append(own)
         else:
             runs.append([own])
     for run in runs:
-        yield Field(run[0].left, run[-1].right, " ".join(one.text for one in run))
+        yield field_of(run[0].left, run[-1].right, " ".join(one.text for one in run))

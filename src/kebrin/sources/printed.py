@@ -15,7 +15,7 @@ import numpy as np
 
 from kebrin.cells import Area, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
-from kebrin.sources.aligned import Columns, Field, Placed, Row, is_body
+from kebrin.sources.aligned import Columns, Field, Placed, Row, field_of, is_body, reads_as_figure
 from kebrin.sources.folded import unfolded
 from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.stated import StatedText
@@ -25,9 +25,10 @@ if TYPE_CHECKING:
 
 _RULE = re.compile(r"[\s\-=_+|*~.:─━═]*[-=_─━═]{3,}[\s\-=_+|*~.:─━═]*|[\s*~.]*[*~]{3,}[\s*~]*")
 _PAGE = re.compile(r"\b(?:page|pg|seite|blatt|pagina|página|sida|side)\b\.?\s*:?\s*\d+", re.IGNORECASE)
+_PAGE_BEGINS = ("pag", "pág", "pg", "seite", "blatt", "sid")  # looked for first, for that is quick
 _STAMP = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{2,4}|\d{1,2}:\d{2}")
 _FIELD = re.compile(r"\s*(?P<name>[^\W\d_][^:]{0,38}?)(?:\s*\.)*\s*:\s+(?P<value>\S.*?)\s*")
-_GAP = re.compile(r" {2,}")
+_GAP, _WORD, _RUN = re.compile(r" {2,}"), re.compile(r"\S+"), re.compile(r"\S+(?: \S+)*")
 _FEWEST, _HEAD_LINES, _MOSTLY = 3, 12, 0.7
 # So many runs of text are two labels with what they say.
 _PAIRED = 4
@@ -116,6 +117,8 @@ def _is_bare(line: Placed, stated: StatedText) -> bool:
     """Whether a line is laid out by no columns."""
     if _begins(line.text, stated.sections) or (stated.columns and not line.fields and line.text.strip()):
         return True
+    if ":" not in line.text:
+        return _is_stamp(line.text, line.fields)
     return _is_key(line.text) or _is_stamp(line.text, line.fields) or bool(_pairs(line.fields))
 
 
@@ -190,7 +193,7 @@ def _without_page_heads(lines: list[_Line], begin: str = "") -> tuple[list[_Line
 def _page_starts(lines: Sequence[_Line]) -> list[int]:
     """Where pages begin: at the first of the lines that come again with each page number."""
     forms = [re.sub(r"\d+", "0", " ".join(line.text.split())) for line in lines]
-    marked = [at for at, line in enumerate(lines) if _PAGE.search(line.text)]
+    marked = [at for at, line in enumerate(lines) if _says_page(line.text)]
     common = Counter(forms[at] for at in marked).most_common(1)
     if common and common[0][1] > 1:
         at = [one for one in marked if forms[one] == common[0][0]]
@@ -208,6 +211,12 @@ def _page_starts(lines: Sequence[_Line]) -> list[int]:
     return [one - up for one in at]
 
 
+def _says_page(line: str) -> bool:
+    """Whether a line says which page it is."""
+    low = line.lower()
+    return any(word in low for word in _PAGE_BEGINS) and _PAGE.search(line) is not None
+
+
 def _has_figures(form: str) -> bool:
     return bool(re.search(r"0", form))
 
@@ -223,7 +232,7 @@ def _same_head(head: str, line: str) -> bool:
 
 def _is_key(line: str) -> bool:
     """Whether a line is a key and its value, with nothing beside them."""
-    match = _FIELD.fullmatch(line)
+    match = _FIELD.fullmatch(line) if ":" in line else None
     return match is not None and not _GAP.search(match["value"]) and not _GAP.search(match["name"])
 
 
@@ -274,7 +283,7 @@ def _is_stamp(line: str, runs: Sequence[Field]) -> bool:
     """Whether a line only says which page it is, or when it was printed: it is laid out by no columns."""
     if not runs or len(runs) > _FEWEST + 1:
         return False
-    if _PAGE.search(line):
+    if _says_page(line):
         return sum(one.is_figure for one in runs) < _FEWEST
     alone = len(runs) == 1 and not runs[0].is_figure
     return alone and _STAMP.search(line) is not None
@@ -283,14 +292,13 @@ def _is_stamp(line: str, runs: Sequence[Field]) -> bool:
 def _fields(line: str) -> list[Field]:
     """The runs of text of a line: parted by two blanks or more, and figures by one."""
     found: list[Field] = []
-    for match in re.finditer(r"\S+(?: \S+)*", line):
-        whole = Field(match.start(), match.end(), match[0])
-        parts = [
-            Field(match.start() + one.start(), match.start() + one.end(), one[0])
-            for one in re.finditer(r"\S+", match[0])
-        ]
+    for match in _RUN.finditer(line):
+        begin, text = match.start(), match[0]
         # Words and figures side by side are one text; figures alone are a column each.
-        found += parts if len(parts) > 1 and all(one.is_figure for one in parts) else [whole]
+        if " " in text and all(map(reads_as_figure, text.split(" "))):
+            found += [Field(begin + one.start(), begin + one.end(), one[0], True) for one in _WORD.finditer(text)]
+        else:
+            found.append(Field(begin, match.end(), text, reads_as_figure(text)))
     return found
 
 
@@ -303,7 +311,7 @@ def _cut(line: str, columns: Sequence[tuple[int, int]]) -> list[Field]:
         inside[left - 1 : right] = part
         begin = left - 1 + len(part) - len(part.lstrip())
         if part.strip():
-            found.append(Field(begin, begin + len(part.strip()), part.strip()))
+            found.append(field_of(begin, begin + len(part.strip()), part.strip()))
     return found if "".join(inside) == line else []
 
 
