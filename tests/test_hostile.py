@@ -98,6 +98,16 @@ def test_cells_that_no_sheet_has_are_refused_before_the_parser_sees_them(tmp_pat
             kb.tidy(book(tmp_path / "x.xlsx", ROWS + rows, before=before))
 
 
+def test_a_cell_that_stands_there_twice_is_not_lost_in_silence(tmp_path: Path) -> None:
+    twice = f'<row r="4">{text("A4", "Sk")}{number("B4", 5)}{number("B4", 7)}{number("C4", 7)}</row>'
+    with pytest.raises(SourceError, match=r"some cells of this sheet would be lost: 1[34] of its cells hold something"):
+        kb.tidy(book(tmp_path / "x.xlsx", ROWS + twice))
+
+
+def test_blank_texts_are_no_lost_cells(tmp_path: Path) -> None:
+    assert kb.tidy(book(tmp_path / "x.xlsx", ROWS + f'<row r="4">{text("A4", " ")}</row>')).holds
+
+
 def test_too_many_sheets_and_merges_are_refused(tmp_path: Path, limited: Callable[[str], None]) -> None:
     limited("sheets=3")
     with pytest.raises(SourceError, match="the limit 'sheets' is 3"):

@@ -20,13 +20,15 @@ MOST_ROWS, MOST_COLUMNS = 1_048_576, 16_384
 _SMALL = 1 << 13
 _ADDRESS = re.compile(rb"""\sr\s*=\s*["']([A-Za-z]*)([0-9]*)([^"']?)""")
 _ROW, _CELL, _MERGE = (re.compile(rb"<(?:\w+:)?" + name) for name in (rb"row\b", rb"c[\s/>]", rb"mergeCell\s"))
+_VALUE = re.compile(rb"<(?:\w+:)?(?:v(?:\s[^>]*)?>[^<]|is[\s>])")
 _WITHIN = re.compile(rb"<(?:\w+:)?[vt](?:\s[^>]*)?>[^<]*<!")
 
 
 class Extent(NamedTuple):
     """The last row and column that an address names (1-based), how many addresses, rows, cells and merges there are.
 
-    `odd` says that some address is none, `cut` that a value holds a comment or a section that the value parser leaves out.
+    `values` counts the elements that hold a value; some of them may be blank texts. `odd` says that some address is none, `cut`
+    that a value holds a comment or a section that the value parser leaves out.
     """
 
     row: int = 0
@@ -35,6 +37,7 @@ class Extent(NamedTuple):
     rows: int = 0
     cells: int = 0
     merges: int = 0
+    values: int = 0
     odd: bool = False
     cut: bool = False
 
@@ -42,8 +45,8 @@ class Extent(NamedTuple):
         """Those of two stretches of one sheet."""
         return Extent(
             max(self.row, other.row), max(self.column, other.column), self.addresses + other.addresses,
-            self.rows + other.rows, self.cells + other.cells, self.merges + other.merges, self.odd or other.odd,
-            self.cut or other.cut,
+            self.rows + other.rows, self.cells + other.cells, self.merges + other.merges,
+            self.values + other.values, self.odd or other.odd, self.cut or other.cut,
         )  # fmt: skip
 
     @property
@@ -89,8 +92,8 @@ def _by_patterns(chunk: bytes) -> Extent:
         if odd:
             break
         row, column, count = max(row, int(digits)), max(column, _number(letters)), count + 1
-    rows, cells, merges = (len(pattern.findall(chunk)) for pattern in (_ROW, _CELL, _MERGE))
-    return Extent(row, column, count, rows, cells, merges, odd, _is_cut(chunk))
+    rows, cells, merges, values = (len(pattern.findall(chunk)) for pattern in (_ROW, _CELL, _MERGE, _VALUE))
+    return Extent(row, column, count, rows, cells, merges, values, odd, _is_cut(chunk))
 
 
 def _is_cut(chunk: bytes) -> bool:
@@ -135,14 +138,15 @@ def _by_arithmetic(chunk: bytes) -> Extent:
         at += going
     ends = (signs[at] == ord('"')) | (signs[at] == ord("'"))
     odd = not bool((ends & (at > first) & (at - first < 8)).all())
-    rows, cells, merges, comments = _elements(signs)
+    rows, cells, merges, values, comments = _elements(signs)
     return Extent(
-        int(row.max(initial=0)), int(column.max(initial=0)), len(at), rows, cells, merges, odd, comments and _is_cut(chunk)
+        int(row.max(initial=0)), int(column.max(initial=0)), len(at), rows, cells, merges, values, odd,
+        comments and _is_cut(chunk),
     )  # fmt: skip
 
 
-def _elements(signs: NDArray[np.uint8]) -> tuple[int, int, int, bool]:
-    """How many rows, cells and merges begin in some bytes, and whether anything begins with `<!`."""
+def _elements(signs: NDArray[np.uint8]) -> tuple[int, int, int, int, bool]:
+    """How many rows, cells, merges and values begin in some bytes, and whether anything begins with `<!`."""
     import numpy as np
 
     begins = np.flatnonzero(signs == ord("<"))
@@ -151,4 +155,7 @@ def _elements(signs: NDArray[np.uint8]) -> tuple[int, int, int, bool]:
     cells = int(((first == ord("c")) & ((second == ord(" ")) | (second == ord(">")) | (second == ord("/")))).sum())
     merged = begins[(first == ord("m")) & (second == ord("e"))]
     merges = int((signs[merged + 10] <= ord(" ")).sum())  # <mergeCell, and not <mergeCells
-    return rows, cells, merges, bool((first == ord("!")).any())
+    valued = begins[(first == ord("v")) & ((second == ord(">")) | (second == ord(" ")))]
+    inline = begins[(first == ord("i")) & (second == ord("s"))]
+    values = int((signs[valued + 3] != ord("<")).sum() + np.isin(signs[inline + 3], (ord(">"), ord(" "))).sum())
+    return rows, cells, merges, values, bool((first == ord("!")).any())

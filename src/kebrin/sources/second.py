@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 
     from kebrin.sources.extent import Extent
 
+# A part of no more bytes is looked through at once.
+_AT_ONCE = 256 << 20
 _TEXT_RESULTS = frozenset({"str", "inlineStr", "s"})
 # Number formats that every workbook knows by number alone (ECMA-376 part 1, 18.8.30).
 _BUILT_IN = {
@@ -95,6 +97,60 @@ def refuse_far_cells(path: Path, part: str, where: Place, extent: Extent) -> Non
             why=f"cells in use reach over {bottom[0] + 1:,} rows and {right[1] + 1:,} columns; {error.why}",
             do=f"Clear the stray cell that stands far from the rest. {error.do}",
         ) from error
+
+
+def refuse_lost(path: Path, part: str, where: Place, stated: int, given: int) -> None:
+    """Refuse a sheet of which the value parser gave fewer cells than hold something, blank texts apart.
+
+    Args:
+        path: the workbook.
+        part: the sheet's part of it.
+        where: the sheet, for people.
+        stated: how many values its bytes hold, blank texts too.
+        given: how many cells the value parser gave.
+
+    Raises:
+        SourceError: cells would be lost.
+    """
+    with zipfile.ZipFile(path) as package:
+        blank = _blank_texts(package)
+        if blank and package.getinfo(part).file_size <= _AT_ONCE:
+            # Blank texts account for the difference nearly always: they are counted by a pattern, which is quick.
+            numbers = "|".join(map(str, sorted(blank))).encode()
+            found = re.findall(rb't="s"[^<>]*><v>(?:' + numbers + rb")</v>", package.read(part))
+            if stated - len(found) <= given:
+                return
+        with package.open(part) as stream:
+            held = sum(_holds(cell, blank) for _, cells in _rows(stream) for _, cell in cells)
+    if held > given:
+        raise SourceError(
+            "some cells of this sheet would be lost", where,
+            why=f"{held:,} of its cells hold something, and the value parser gives {given:,}",
+            do="Open it in a spreadsheet program, save it there, and run this again",
+        )  # fmt: skip
+
+
+def _blank_texts(package: zipfile.ZipFile) -> frozenset[int]:
+    """Which of the texts that sheets share are blank, by their number."""
+    names = [name for name in package.namelist() if name.casefold() == "xl/sharedstrings.xml"]
+    if not names:
+        return frozenset()
+    with package.open(names[0]) as stream:
+        texts = (item for _, item in etree.iterparse(stream, tag="{*}si", resolve_entities=False))
+        return frozenset(at for at, item in enumerate(texts) if not _text(item))
+
+
+def _text(element: etree._Element) -> str:
+    return "".join(map(str, element.itertext())).strip()
+
+
+def _holds(cell: etree._Element, blank: frozenset[int]) -> bool:
+    """Whether a cell holds a value, and not only a formula or a blank text."""
+    texts = [_text(part) for part in cell if etree.QName(part).localname in {"v", "is"}]
+    if not any(texts):
+        return False
+    said = texts[0]
+    return cell.get("t") != "s" or not said.isdigit() or int(said) not in blank
 
 
 def _used(path: Path, part: str) -> tuple[tuple[int, int], tuple[int, int], int]:

@@ -59,12 +59,13 @@ class Signs:
 
 @dataclass(frozen=True)
 class RawSheet:
-    """A sheet's rows from A1 on, its merges (top, left, bottom, right; 0-based) and its signs."""
+    """A sheet's rows from A1 on, its merges (top, left, bottom, right; 0-based) and signs; `stated` values are in its bytes."""
 
     name: str
     rows: list[list[Any]]
     merges: list[tuple[int, int, int, int]]
     signs: Signs
+    stated: int = 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,14 +106,15 @@ class Workbook:
             part = package.getinfo(self.parts[name])
             if part.file_size <= _SMALL:  # it is read at once: to start a thread would take longer
                 content = package.read(part)
-                second.refuse_far_cells(self.path, part.filename, where, extent_of([content]))
-                return self._rows(name, where, _signs([content]))
+                extent = extent_of([content])
+                second.refuse_far_cells(self.path, part.filename, where, extent)
+                return replace(self._rows(name, where, _signs([content])), stated=extent.values)
             with package.open(part) as stream:
                 extent = extent_of(iter(lambda: stream.read(_CHUNK), b""))
             second.refuse_far_cells(self.path, part.filename, where, extent)
         with ThreadPoolExecutor(1) as beside:
             signs = beside.submit(_signs_of_part, self.path, self.parts[name])
-            return replace(self._rows(name, where, Signs()), signs=signs.result())
+            return replace(self._rows(name, where, Signs()), signs=signs.result(), stated=extent.values)
 
     def _rows(self, name: str, where: Place, signs: Signs) -> RawSheet:
         try:

@@ -57,6 +57,9 @@ def _sheet(book: Workbook, stored: str, name: str) -> Sheet:
             if row < values.shape[0] and column < values.shape[1]:
                 values[row, column] = said
                 kinds[row, column] = Kind.ERROR
+    if raw.stated > (filled := int((kinds != Kind.BLANK).sum())):
+        with telling(where):
+            second.refuse_lost(book.path, book.parts[name], where, raw.stated, filled)
     codes = _write_codes(book, name, values, kinds) if book.pads_digits else frozenset()
     values.flags.writeable = kinds.flags.writeable = False
     merges = _merges(raw.merges, values.shape, where)
