@@ -100,7 +100,7 @@ def codes_of(column: pa.DictionaryArray) -> NDArray[np.int64]:
     """
     indices = column.indices
     bits, data = indices.buffers()
-    kind = np.dtype(indices.type.to_pandas_dtype())
+    kind = np.dtype(str(indices.type))
     codes = np.frombuffer(data, kind, len(indices) + indices.offset)[indices.offset :].astype(np.int64)
     if indices.null_count and bits is not None:
         known = np.unpackbits(np.frombuffer(bits, np.uint8), bitorder="little")[

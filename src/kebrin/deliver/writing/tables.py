@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import datetime as dt
+import io
 import json
 import sqlite3
 from contextlib import closing
@@ -103,13 +104,14 @@ def _csv(table: Table, path: Path) -> None:
     if not _quotes_needed(table.data):
         import pyarrow.csv as arrow_csv
 
-        options = arrow_csv.WriteOptions(quoting_style="none", quoting_header="none")
-        with (
-            path.open("wb") as file,
-            arrow_csv.CSVWriter(file, plain_schema(table.data), write_options=options) as writer,
-        ):
-            for batch in plain_batches(table.data):
-                writer.write(batch)
+        options = arrow_csv.WriteOptions(quoting_style="none", include_header=False)
+        heading = io.StringIO(newline="")
+        csv.writer(heading, lineterminator="\n").writerow(table.columns)
+        with path.open("wb") as file:
+            file.write(heading.getvalue().encode("utf-8"))
+            with arrow_csv.CSVWriter(file, plain_schema(table.data), write_options=options) as writer:
+                for batch in plain_batches(table.data):
+                    writer.write(batch)
         return
     with path.open("w", encoding="utf-8", newline="") as text:
         lines = csv.writer(text, lineterminator="\n")
