@@ -143,6 +143,21 @@ def test_stated_sections_pages_and_lines_to_pass_over(tmp_path: Path) -> None:
         "Inner",
         "Outer",
     ]
+    assert sheet.told == (
+        "page heads that say the same again, set aside: 1",
+        "lines passed over, as the plan states: 2",
+    )
+
+
+@pytest.mark.parametrize("text", [CALLS, "Vessel;Calls\nGull;3\nTern;4\n"])
+def test_what_no_line_begins_with_is_told(tmp_path: Path, text: str) -> None:
+    (tmp_path / "calls.txt").write_text(text)
+    (tmp_path / "p.toml").write_text(
+        'kebrin = 1\n[table.calls]\nfiles = "calls.txt"\ntext = { skip = ["RUN DATE"] }\n'
+        '[[output]]\ntable = "calls"\nfile = "out.csv"\n'
+    )
+    said = [remark.what for remark in kb.load_plan(tmp_path / "p.toml").run().proof.remarks]
+    assert any("no line begins with 'RUN DATE', which the plan states in text" in one for one in said)
 
 
 @pytest.mark.parametrize("stated", [StatedText(lines=3), StatedText(pages="Nowhere")])

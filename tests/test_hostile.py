@@ -229,12 +229,18 @@ def test_braces_in_a_heading_are_only_letters(tmp_path: Path) -> None:
     assert kb.tidy(tmp_path / "x.csv").tables
 
 
-def test_a_proof_that_counts_too_many_lines_is_damaged(tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("said", "instead"),
+    [('"rows": [[1, 2]]', '"rows": [[1, 99999999999972]]'), ('"from here": "', '"from here": "' + "A" * 400)],
+    ids=["too many lines", "a name that is too long"],
+)
+def test_a_proof_that_says_what_can_not_be_is_damaged(tmp_path: Path, said: str, instead: str) -> None:
     (tmp_path / "in.csv").write_text("Port,Jan,Feb\nBrae,1,2\nNess,3,4\n")
     out = tmp_path / "out.csv"
     kb.tidy(tmp_path / "in.csv").write({"in": out})
     proof = out.with_name("out.csv.proof.json")
-    proof.write_text(proof.read_text().replace('"rows": [[1, 2]]', '"rows": [[1, 99999999999972]]'))
+    assert said in proof.read_text()
+    proof.write_text(proof.read_text().replace(said, instead))
     with pytest.raises(SourceError, match="the proof is damaged"):
         trace(out, 1)
 

@@ -54,6 +54,7 @@ class Sheet:
         hints: what is known of the texts from elsewhere (a stated decimal sign, the file's delimiter).
         is_turned: whether rows stand for the file's columns.
         emptied: addresses of formulas without a stored result that are taken as empty.
+        told: what is said of how it was read: page heads that were set aside, lines that were passed over.
         spots: of a file that has no cells of its own (text laid out by blanks, a PDF, a page): where each row is, and its text.
 
     >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
@@ -73,6 +74,7 @@ class Sheet:
     hints: Hints = Hints()  # noqa: RUF009 - it is frozen
     is_turned: bool = False
     emptied: tuple[str, ...] = ()
+    told: tuple[str, ...] = ()
     spots: Sequence[tuple[str, str]] = ()
 
     @classmethod

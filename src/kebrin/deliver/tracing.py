@@ -71,7 +71,16 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
     proof = _proof_of(output)
     try:
         return _traced(output, proof, row, column)
-    except (KeyError, TypeError, ValueError, AttributeError, IndexError, StopIteration, OverflowError) as error:
+    except (
+        KeyError,
+        TypeError,
+        ValueError,
+        AttributeError,
+        IndexError,
+        StopIteration,
+        OverflowError,
+        OSError,
+    ) as error:
         raise _damaged(output, error) from error
 
 

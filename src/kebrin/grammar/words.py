@@ -48,6 +48,8 @@ _CARRIED = re.compile(
     r"übertrag|report à nouveau|à reporter|suma y sigue)\W*",
     re.IGNORECASE,
 )
+#: A text that says what it is: "Harbour: Hallan".
+KEYED = re.compile(r"(?P<key>[^\W\d_][^:]{0,38}?)\s*:\s+(?P<value>[^\s:][^:]*)")
 # Words too common to stand for a total inside a longer label.
 _WHOLE_TOTAL = re.compile(r"\W*(?:sum|all|overall|ensemble|somme|somma|suma|soma)\W*", re.IGNORECASE)
 _CJK_TOTAL = re.compile("合計|小計|総計|合计|小计|总计|합계|총계|소계")

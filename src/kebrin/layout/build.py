@@ -15,7 +15,7 @@ from kebrin.layout.bands import band_totals, with_first_band
 from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.doubts import mixed_doubt
 from kebrin.layout.fields import find_fields
-from kebrin.layout.heads import Heads, find_heads, listed_heads, lone_heads
+from kebrin.layout.heads import Heads, find_heads, keyed, listed_heads, lone_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
 from kebrin.layout.model import (
     MISSING,
@@ -63,13 +63,13 @@ def build(
     depths = find_depths(sheet, frame.rows, frame.stub, len(frame.rows) * len(frame.columns))
     totals, remarks = totals_of(sheet, frame, rows, (across, down), stated, depths)
     heads = _heads(sheet, frame, totals, stated, marks, depths)
+    if stated.cutins is None:
+        heads = replace(heads, levels=keyed(heads.levels, [level.name for level in (*across, *down)]))
     if heads.levels:
-        remarks.append(Evidence("cut-in heads", _lines(heads.rows), heads.why))
         heads = with_first_band(sheet, frame, heads, texts)
         down = (*heads.levels, *down)
-        bands = band_totals(sheet, frame, down, {*heads.rows, *heads.notes, *(line.at for line in totals)}, stated)
-        totals = (*totals, *bands)
-        remarks += [Evidence("total", line.name, line.why, line.agree) for line in bands]
+        bands, said = _bands(sheet, frame, heads, down, totals, stated)
+        totals, remarks = (*totals, *bands), [*remarks, *said]
     total_rows = {line.at for line in totals if line.axis == "row"}
     body_rows = _without(frame.rows[rows], {*total_rows, *heads.rows, *heads.notes})
     body_columns = _without(frame.columns, {line.at for line in totals if line.axis == "column"})
@@ -86,8 +86,8 @@ def build(
     measures, said = _measures(sheet, frame, stated, boxhead, (body_rows, body_columns))
     remarks += [*said, *mixed_doubt(boxhead, {label.casefold() for label in stated.not_totals})]
     if measures and not stated.joined:
-        inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
-        boxhead = _named_as(inner, boxhead)
+        own = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
+        boxhead = _named_as(own, boxhead)
     texts |= _notes_in(sheet, (*heads.notes, *frame.comments), texts)
     title, title_at = _title(sheet, area, texts)
     return Layout(
@@ -119,6 +119,16 @@ def build(
         stub_head=names.found[-1] if names.found else "",
         evidence=(*frame.evidence, *remarks),
     )
+
+
+def _bands(
+    sheet: Sheet, frame: Frame, heads: Heads, down: Sequence[Level], totals: Sequence[TotalLine], stated: Stated
+) -> tuple[tuple[TotalLine, ...], list[Evidence]]:
+    """The totals of groups that heads make, and what is said of heads and of these."""
+    known = {*heads.rows, *heads.notes, *(line.at for line in totals)}
+    bands = tuple(band_totals(sheet, frame, down, known, stated))
+    said = [Evidence("total", line.name, line.why, line.agree) for line in bands]
+    return bands, [Evidence("cut-in heads", _lines(heads.rows), heads.why), *said]
 
 
 def _notes_in(sheet: Sheet, rows: Sequence[int], texts: Collection[tuple[int, int]]) -> dict[tuple[int, int], Role]:
@@ -189,7 +199,12 @@ def _heads(
 def _with_stated_names(found: Heads, stated: Stated) -> Heads:
     if stated.cutins is None or not found.levels:
         return found
-    levels = tuple(replace(level, name=name) for level, name in zip(found.levels, stated.cutins, strict=False))
+    # A head that says its own name is without it under that name, and as it stands under another.
+    own = keyed(found.levels, ())
+    levels = tuple(
+        one if one.name == name else replace(level, name=name)
+        for level, one, name in zip(found.levels, own, stated.cutins, strict=False)
+    )
     return replace(found, levels=(*levels, *found.levels[len(levels) :]))
 
 

@@ -7,13 +7,13 @@ Three signs are read: how deep each label stands, rows that hold a label and not
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import look_of
+from kebrin.grammar.words import KEYED, look_of
 from kebrin.layout.depths import BOLD, find_depths
 from kebrin.layout.labels import label
 from kebrin.layout.model import MISSING, Level
@@ -31,6 +31,27 @@ _LONGEST_HEAD = 60
 _NUMBERED = 0.8
 # So many of the rows with figures must bear a label of their own beside those that stand alone.
 _OWN_LABELS = 0.5
+
+
+def keyed(levels: Sequence[Level], others: Collection[str]) -> tuple[Level, ...]:
+    """Levels whose heads all say what they are ("Harbour: Hallan") under that name, without it.
+
+    Args:
+        levels: the levels of the heads.
+        others: names that other levels have.
+
+    >>> keyed([Level.of("section", ["Harbour: Brae", "Harbour: Wick"], 0)], ())[0].texts
+    ('Brae', 'Wick')
+    """
+    found: list[Level] = []
+    for level in levels:
+        matches = [KEYED.fullmatch(text) for text in level.texts]
+        keys = {match["key"] for match in matches if match}
+        values = tuple(match["value"] for match in matches if match)
+        taken = {*others, *(other.name for other in levels if other is not level)}
+        fits = len(values) == len(matches) == len(set(values)) > 1 and len(keys) == 1 and not keys & taken
+        found.append(replace(level, name=keys.pop(), texts=values) if fits else level)
+    return tuple(found)
 
 
 @dataclass(frozen=True, eq=False)

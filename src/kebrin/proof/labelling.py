@@ -9,6 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Sheet, as_label, neat, trailing_mark
+from kebrin.grammar.words import KEYED
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
@@ -188,7 +189,7 @@ def _wrong_texts(sheet: Sheet, segment: Segment, table: Table, labels: Labels, u
     values = sheet.values[labels.rows[lines], labels.columns[lines]]
     wrong = lines[wrong_line[lines]].tolist()
     for at in np.flatnonzero(values != said).tolist():
-        if not _says(values[at], said[at], part=labels.part):
+        if not _says(values[at], said[at], labels):
             wrong.append(int(lines[at]))
     return [(int(labels.rows[at]), int(labels.columns[at])) for at in dict.fromkeys(wrong)]
 
@@ -205,16 +206,17 @@ def _wrong_in_grid(
     values = sheet.values[labels.rows[lines], labels.columns[lines]]
     wrong = [int(at) for at in lines[~same[lines]].tolist()]
     wrong += [
-        int(lines[at])
-        for at in np.flatnonzero(values != said).tolist()
-        if not _says(values[at], said[at], part=labels.part)
+        int(lines[at]) for at in np.flatnonzero(values != said).tolist() if not _says(values[at], said[at], labels)
     ]
     return [(int(labels.rows[at]), int(labels.columns[at])) for at in dict.fromkeys(wrong)]
 
 
-def _says(value: object, text: str | None, *, part: bool) -> bool:
+def _says(value: object, text: str | None, labels: Labels) -> bool:
+    """Whether a cell says a label; it may say the column's name and a colon before it."""
     own = as_label(value)
-    if part and text is not None:
+    if text is not None and (keyed := KEYED.fullmatch(neat(own))) and keyed["key"] == labels.column:
+        return keyed["value"] == text
+    if labels.part and text is not None:
         bare = neat(trailing_mark(own)[0])
         return f" {bare} " in f" {text} " or f" {neat(own)} " in f" {text} "
     return text is not None and (own == text or neat(trailing_mark(own)[0]) == text or neat(own) == neat(text))

@@ -17,7 +17,7 @@ from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.limits import hold, hold_room, limits
 from kebrin.sources.long_text import LongSheet, LongText, long_sheet, open_long
-from kebrin.sources.printed import is_printed, lay_out
+from kebrin.sources.printed import is_printed, lay_out, told_of_lines
 from kebrin.sources.stated import NONE, StatedText
 
 if TYPE_CHECKING:
@@ -79,8 +79,10 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
     text = _strictly(content, stated.encoding, where) if stated.encoding else decode(content, where)
     mark = NONE if stated.is_printed else stated.delimiter or delimiter(text)
     if mark in {"", NONE}:
-        return lay_out(text, name, str(path), stated).sheet
+        return lay_out(text, name, str(path), stated)
+    told: list[str] = []
     if stated.skip:
+        told = told_of_lines(text.splitlines(), stated)
         begins = tuple(stated.skip)
         text = re.sub(r"[^\r\n]+", lambda line: "" if line[0].lstrip().startswith(begins) else line[0], text)
     rows = _rows(text.rstrip("\r\n") + "\n", mark, where)
@@ -94,7 +96,7 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
         values[number, : len(row)] = row
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
-    return Sheet(name, values, kinds, source=str(path), textual=True, hints=Hints(delimiter=mark))
+    return Sheet(name, values, kinds, source=str(path), textual=True, hints=Hints(delimiter=mark), told=tuple(told))
 
 
 def _rows(text: str, mark: str, where: Place) -> list[list[str]]:

@@ -152,7 +152,8 @@ def _row(grid: _Grid, element: etree._Element, row: int) -> int:
     for cell in element:
         if cell.tag not in _CELLS:
             continue
-        said: dict[str, str] = dict(cell.items())  # type: ignore[arg-type]
+        pairs: Any = cell.items()
+        said: dict[str, str] = dict(pairs)
         width = int(said.get(_REPEATED, "1"))
         value, error = _value(cell, said)
         if value != "" and value is not None:

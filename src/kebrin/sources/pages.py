@@ -152,7 +152,8 @@ def _inline(element: Element) -> str:
 
 def _elements(element: Element, path: str) -> list[Element]:
     """The elements at a path."""
-    return element.xpath(path)  # type: ignore[return-value]
+    found: Any = element.xpath(path)
+    return list(found)
 
 
 def _is_shown(node: Any) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import re
+from dataclasses import replace
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
@@ -41,28 +42,31 @@ def read(path: Path) -> Report:
     """
     fixed = files.Fixed.of(path)
     where = Place(str(path))
-    lines = list(_lines(path, where))
+    numbers: list[int] = []
+    lines = list(_lines(path, where, numbers))
     fixed.check()
     if not lines:
         raise SourceError(
             "the PDF holds no text", where, why="its pages are pictures",
             do="Ask for it as a workbook or a page, or have a program read the pictures first",
         )  # fmt: skip
-    printed = grid(lines, path.stem, str(path), near=_NEAR)
-    return Report(str(path), (path.stem,), lambda _: printed.sheet, {}, lambda: fixed.digest)
+    sheet = grid(lines, path.stem, str(path), near=_NEAR)
+    told = (f"page numbers, set aside: {len(numbers):,}",) if numbers else ()
+    sheet = replace(sheet, told=told)
+    return Report(str(path), (path.stem,), lambda _: sheet, {}, lambda: fixed.digest)
 
 
-def _lines(path: Path, where: Place) -> Iterator[Placed]:
-    """The lines of all pages with their runs of text, a blank one where a gap parts two."""
+def _lines(path: Path, where: Place, numbers: list[int]) -> Iterator[Placed]:
+    """The lines of all pages with their runs of text, a blank one where a gap parts two; the pages with numbers are noted."""
     for count, page in enumerate(_pages(path, where), start=1):
         found: list[_Line] = []
         for base, size, letters in _on_lines(page):
             fields = tuple(_runs(letters, size))
             if fields:
                 found.append((base, size, fields))
-        found = [
-            one for at, one in enumerate(found) if not (at in {0, len(found) - 1} and _is_page_number(one[2], count))
-        ]
+        every = len(found)
+        found = [one for at, one in enumerate(found) if not (at in {0, every - 1} and _is_page_number(one[2], count))]
+        numbers += [count] * (len(found) < every)
         found = _rows(found)
         gaps = [one[0] - two[0] for one, two in pairwise(found)]
         usual = min(gaps, default=0.0)

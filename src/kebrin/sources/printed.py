@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -42,14 +42,6 @@ class _Line:
     text: str
 
 
-@dataclass(frozen=True)
-class Printed:
-    """A print report as a grid: its sheet, and what is said of what was set aside."""
-
-    sheet: Sheet
-    said: str = ""
-
-
 def is_printed(text: str) -> bool:
     r"""Whether a text is laid out by blanks: most of its lines hold several runs of text with gaps between them.
 
@@ -74,7 +66,7 @@ def is_printed(text: str) -> bool:
     return flush >= _MOSTLY * len(several) and len(several) > _FEWEST and 2 * len(several) > len(lines)
 
 
-def lay_out(text: str, name: str, source: str, stated: StatedText | None = None) -> Printed:
+def lay_out(text: str, name: str, source: str, stated: StatedText | None = None) -> Sheet:
     """A print report as a sheet: a row per record or line that says something, page heads and ruled lines set aside."""
     stated = stated or StatedText()
     every = _lines(text)
@@ -96,10 +88,20 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
         raise _no_effect(f"lines = {stated.lines}", "its records do not take so many lines", source)
     if stated.pages and not any(_begins(one.text, (stated.pages,)) for one in every):
         raise _no_effect(f"pages = {stated.pages!r}", "no line begins so", source)
-    said = f"{pages:,} page heads that say the same again were set aside" if pages else ""
-    passed = sum(_begins(one.text, stated.skip) for one in every)
-    said = "; ".join(filter(None, [said, f"{passed:,} lines were passed over, as the plan states" if passed else ""]))
-    return grid(unfold, name, source, said=said, stated=stated)
+    told = [f"page heads that say the same again, set aside: {pages:,}"] if pages else []
+    told += told_of_lines([one.text for one in every], stated)
+    printed = grid(unfold, name, source, stated=stated)
+    return replace(printed, told=tuple(told))
+
+
+def told_of_lines(lines: Sequence[str], stated: StatedText) -> list[str]:
+    """What is said of lines that a person states: how many were passed over, and what no line begins with."""
+    passed = sum(_begins(line, stated.skip) for line in lines)
+    absent = [word for word in (*stated.skip, *stated.sections) if not any(_begins(line, (word,)) for line in lines)]
+    return [
+        *([f"lines passed over, as the plan states: {passed:,}"] if passed else []),
+        *(f"no line begins with {word!r}, which the plan states in text" for word in absent),
+    ]
 
 
 def _no_effect(what: str, why: str, source: str) -> SourceError:
@@ -122,9 +124,7 @@ def _is_bare(line: Placed, stated: StatedText) -> bool:
     return _is_key(line.text) or _is_stamp(line.text, line.fields) or bool(_pairs(line.fields))
 
 
-def grid(
-    placed: Sequence[Placed], name: str, source: str, *, near: int = 2, said: str = "", stated: StatedText | None = None
-) -> Printed:
+def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, stated: StatedText | None = None) -> Sheet:
     """Placed lines as a sheet; columns less than `near` apart are one, unless figures end in the first."""
     stated = stated or StatedText()
     hold("letters", round(max((one.right for line in placed for one in line.fields), default=0)), Place(source, name))
@@ -159,8 +159,7 @@ def grid(
         values[number, : len(cells)] = cells
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
-    sheet = Sheet(name, values, kinds, tuple(merges), source, textual=True, spots=tuple(spots))
-    return Printed(sheet, said)
+    return Sheet(name, values, kinds, tuple(merges), source, textual=True, spots=tuple(spots))
 
 
 def _lines(text: str) -> list[_Line]:

@@ -73,7 +73,8 @@ def file_system(address: str) -> tuple[Any, str]:
             "addresses need a package that is not installed", Place(address), do="pip install 'kebrin[remote]'"
         ) from None
     with telling(address):
-        return fsspec.core.url_to_fs(whole_address(address))  # type: ignore[no-any-return]
+        found: tuple[Any, str] = fsspec.core.url_to_fs(whole_address(address))
+        return found
 
 
 @contextmanager

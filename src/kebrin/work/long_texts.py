@@ -238,7 +238,7 @@ class Run:
         layout = _over_all(piece.layout, found, rows, data, kept, self.file.head.shape[1])
         table = replace(self.bare(len(data)), data=data)
         whole = replace(piece, table=table, layout=layout, body=dict(self.bodies))
-        return SheetWork((whole,), self.ledger(), ())
+        return SheetWork((whole,), self.ledger(), self.head_work.remarks)
 
     def bare(self, rows_out: int) -> Table:
         """The first part's table, its origins and what is said of it those of the whole file."""

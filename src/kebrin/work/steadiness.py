@@ -54,7 +54,8 @@ class Steady:
 
 def steady(head: Sheet, work: SheetWork) -> Steady | None:
     """The one steady table that the first part of a file shows; None if there is none."""
-    if len(work.pieces) != 1 or work.remarks or work.ledger.unclaimed_count or work.ledger.objections:
+    told = all(one.kind == "file" for one in work.remarks)
+    if len(work.pieces) != 1 or not told or work.ledger.unclaimed_count or work.ledger.objections:
         return None
     (piece,) = work.pieces
     layout, table = piece.layout, piece.table

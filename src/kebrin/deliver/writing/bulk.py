@@ -28,7 +28,7 @@ _DAY = 86_400.0
 _INLINE = ' t="inlineStr"><is><t xml:space="preserve">', "</t></is></c>"
 
 
-class BulkSheet(Worksheet):  # type: ignore[misc]
+class BulkSheet(Worksheet):
     """A worksheet that takes rows in bulk, once the rows above are in."""
 
     def put_rows(self, first: int, data: pa.Table, formats: Sequence[Any]) -> int:

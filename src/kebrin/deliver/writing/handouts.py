@@ -229,7 +229,7 @@ def _numbered(font: str) -> Any:
     """A canvas that knows at the end how many pages there are."""
     from reportlab.pdfgen.canvas import Canvas
 
-    class Numbered(Canvas):  # type: ignore[misc] # the package has no types
+    class Numbered(Canvas):
         def __init__(self, *arguments: Any, **named: Any) -> None:
             super().__init__(*arguments, **named)
             self._kept: list[dict[str, Any]] = []
