@@ -18,6 +18,9 @@ if TYPE_CHECKING:
 MOST_ROWS, MOST_COLUMNS = 1_048_576, 16_384
 # Sheets of so many bytes are looked at by patterns; larger ones as a whole, by arithmetic on all addresses at once.
 _SMALL = 1 << 13
+# In so many bytes addresses of three digits and two letters at most are told by counting them.
+_MODEST, _NEAR_ROWS, _NEAR_COLUMNS = 1 << 18, 999, 702
+_NEAR = re.compile(rb' r="[A-Z]{0,2}[0-9]{1,3}"')
 _ADDRESS = re.compile(rb"""\sr\s*=\s*["']([A-Za-z]*)([0-9]*)([^"']?)""")
 _ROW, _CELL, _MERGE = (re.compile(rb"<(?:\w+:)?" + name) for name in (rb"row\b", rb"c[\s/>]", rb"mergeCell\s"))
 _VALUE = re.compile(rb"<(?:\w+:)?(?:v(?:\s[^>]*)?>[^<]|is[\s>])")
@@ -62,10 +65,12 @@ class Extent(NamedTuple):
 
 
 def extent_of(chunks: Iterable[bytes]) -> Extent:
-    """How far a sheet's cells reach.
+    """How far a sheet's cells reach; where all stand near the first, a bound for it.
 
+    >>> extent_of([b'<row r="1002"><c r="A1002"/><c r="C1002"/></row>'])[:5]
+    (1002, 3, 3, 1, 2)
     >>> extent_of([b'<row r="2"><c r="A2"/><c r="C2"/></row>'])[:5]
-    (2, 3, 3, 1, 2)
+    (999, 702, 3, 1, 2)
 
     Args:
         chunks: the sheet's bytes, in stretches.
@@ -81,7 +86,26 @@ def extent_of(chunks: Iterable[bytes]) -> Extent:
 
 
 def _extent(chunk: bytes) -> Extent:
+    modest = _modest(chunk) if len(chunk) <= _MODEST else None
+    if modest is not None:
+        return modest
     return _by_patterns(chunk) if len(chunk) < _SMALL or b"<row" not in chunk else _by_arithmetic(chunk)
+
+
+def _modest(chunk: bytes) -> Extent | None:
+    """That of bytes in which every row and cell has an address near the first; None if one has not, or values are odd."""
+    count = chunk.count
+    cells, rows, addresses = count(b"<c ") + count(b"<c>") + count(b"<c/"), count(b"<row"), count(b' r="')
+    if (
+        not rows
+        or rows + cells != addresses
+        or count(b"<v ")
+        or count(b"<is")
+        or len(_NEAR.findall(chunk)) != addresses
+    ):
+        return None
+    values = count(b"<v>") - count(b"<v></")
+    return Extent(_NEAR_ROWS, _NEAR_COLUMNS, addresses, rows, cells, count(b"<mergeCell "), values, cut=_is_cut(chunk))
 
 
 def _by_patterns(chunk: bytes) -> Extent:
