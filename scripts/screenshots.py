@@ -99,6 +99,7 @@ def shoot_all(folder: Path) -> None:
     shoot("refunds", "kebrin run refunds.plan.toml", folder, "11")
     shoot("values", "kebrin tidy refunds_*.csv -o r.csv >/dev/null; kebrin values r.csv | tail -44", folder, "10")
     shoot("certificates", "kebrin run certificates.plan.toml", folder, "11")
+    shoot("dues", "sed -n 1,14p dues.prn; kebrin tidy dues.prn -o dues.csv", folder, "11")
     shoot_form(folder)
     run = kb.load_plan(folder / "traffic.plan.toml").run()
     run.write(replace=True)

@@ -118,7 +118,7 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     if sheet.emptied:
         what = "formulas without a stored result are taken as empty"
         remarks.append(Remark("formulas", what, sheet.source, sheet.name, sheet.emptied[:_TOLD], len(sheet.emptied)))
-    remarks += [Remark("file", f"{sheet.name}: {one}", sheet.source, sheet.name, count=1) for one in sheet.told]
+    remarks += [Remark("file", one, sheet.source, sheet.name, count=1) for one in sheet.told]
     remarks += _under_merges(sheet)
     remarks += [one for layout in layouts for one in _unlabelled(sheet, layout)]
     if not layouts and sheet.filled.any():
