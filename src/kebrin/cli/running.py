@@ -12,6 +12,7 @@ from kebrin.cli.drifting import since_last
 from kebrin.cli.ending import Exit
 from kebrin.cli.progress import Progress
 from kebrin.deliver.remembering import Memory, digests, inputs_of, remember
+from kebrin.deliver.sending import shown
 from kebrin.errors import KebrinError, Place, PlanError
 from kebrin.plan.wanted import read_wanted
 from kebrin.sources.files import digest
@@ -109,8 +110,8 @@ def plain(done: Run, published: tuple[Published, ...]) -> dict[str, object]:
         "outputs": [
             {
                 "table": item.table,
-                "file": str(item.path),
-                "proof": str(item.proof_path),
+                "file": shown(item.path),
+                "proof": shown(item.proof_path),
                 "held back": item.held_back,
             }
             for item in published

@@ -239,7 +239,7 @@ def outputs(out: Console, published: Sequence[Published]) -> None:
     if "kebrin.cli.journal" in sys.modules:
         for item in published:
             sys.modules["kebrin.cli.journal"].say(
-                "written", file=str(item.path), rows=item.rows, proved=not item.held_back
+                "written", file=item.place or str(item.path), rows=item.rows, proved=not item.held_back
             )
     heading(out, "Written")
     rows(

@@ -174,8 +174,10 @@ def _paths(output: Path, done: Sequence[Done]) -> list[Path]:
 
 
 def _plain(done: Done, item: Published) -> dict[str, object]:
+    from kebrin.deliver.sending import shown
+
     return {
-        "name": done.name, "file": str(item.path), "rows": item.rows, "columns": list(done.table.columns),
+        "name": done.name, "file": shown(item.path), "rows": item.rows, "columns": list(done.table.columns),
         "proof": done.proof.to_plain(),
     }  # fmt: skip
 

@@ -203,8 +203,9 @@ def outside(outputs: Iterable[Path], base: Path, *, refuse: bool) -> dict[Path, 
             continue
         if refuse:
             raise OutputError(
-                "an output would leave the plan's folder", Place(str(path)), why=f"it would be {whole}",
+                "an output would leave the plan's folder", _place(path), why=f"it would be {address_of(path) or whole}",
                 do="Name one inside of it, or run without --inside",
             )  # fmt: skip
-        found[path] = (f"{path.name} is outside of the plan's folder: {whole}",)
+        if not address_of(path):  # an address is seen to be one
+            found[path] = (f"{path.name} is outside of the plan's folder: {whole}",)
     return found

@@ -17,6 +17,7 @@ from tomlkit import comment, document, nl, table
 
 from kebrin.cells import a1
 from kebrin.layout import NO_COLUMN
+from kebrin.sources.remote import is_address
 from kebrin.table.arrays import kind_of
 from kebrin.values.profile import step_lines
 from kebrin.values.suggesting import TABLE, suggestions
@@ -136,7 +137,7 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
 
 def _files(group: Group, base: Path) -> tomlkit.items.Item:
     used = list(dict.fromkeys(piece.file for piece in group.pieces))
-    seen = [_relative(Path(file), base) for file in used]
+    seen = [file if is_address(file) else _relative(Path(file), base) for file in used]
     if len(seen) == 1:
         return tomlkit.item(seen[0])
     pattern = _pattern(seen)
