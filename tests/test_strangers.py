@@ -149,3 +149,13 @@ def test_totals_among_the_labels_of_a_list_are_left_out(tmp_path: Path) -> None:
     (table,) = done.tables.values()
     assert table.to_arrow()["cars"].to_pylist() == [1200, 3100, 700, 900]
     assert all(proof.holds for proof in done.proofs.values())
+
+
+def test_a_total_that_does_not_add_up_among_the_words_of_a_list_is_never_proved(tmp_path: Path) -> None:
+    rows = [
+        ["Ticket", "Port", "Cars", "State"],
+        ["S1", "Brae", 5, "open"],
+        ["S2", "Wick", 7, "shut"],
+        ["S3", "Total", 46, "open"],
+    ]
+    assert "'Total' is called a total" in objections(tidied(tmp_path, rows))

@@ -50,6 +50,11 @@ _CARRIED = re.compile(
 )
 #: A text that says what it is: "Harbour: Hallan".
 KEYED = re.compile(r"(?P<key>[^\W\d_][^:]{0,38}?)\s*:\s+(?P<value>[^\s:][^:]*)")
+#: What a word for "total" may have in it, in the languages that are known, for RE2: only such texts are looked at.
+MAY_TOTAL = (
+    "(?i)tot|sum|all|ges|zus|raz|celk|sou|spolu|össz|skup|ukup|topl|kopā|viso|kokku|yht|samt|ensemble|somm|soma|"
+    "ито|всего|сум|разом|усьо|σύν|合|小|总|計|계"
+)
 # Words too common to stand for a total inside a longer label.
 _WHOLE_TOTAL = re.compile(r"\W*(?:sum|all|overall|ensemble|somme|somma|suma|soma)\W*", re.IGNORECASE)
 _CJK_TOTAL = re.compile("合計|小計|総計|合计|小计|总计|합계|총계|소계")

@@ -22,7 +22,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, column_letters
-from kebrin.grammar.words import are_statistics, average_word, total_word
+from kebrin.grammar.words import MAY_TOTAL, are_statistics, average_word, total_word, without_total_word
 from kebrin.proof.figures import figures_as_labels, kept_sums
 from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
@@ -125,6 +125,7 @@ def reach(
         _labels(account, segment, table, aside, labels)
         _empty_groups(account, segment)
         _called_totals(account, segment, table, kept)
+        _totals_among_values(account, segment, table, kept)
         _misplaced_figures(account, segment, table, kept)
     account_for_left(account, left, labels)
     for segment, _ in segments:
@@ -287,6 +288,32 @@ def _called_totals(account: Account, segment: Segment, table: Table, kept: Seque
                     "total", f"{text!r} is called a total or a mean and is kept as data", [cell],
                     f"state totals = [{text!r}] or not_totals = [{text!r}] in the plan's layout",
                 )  # fmt: skip
+
+
+def _totals_among_values(account: Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
+    """Records whose values say "Total" and nothing else: a list's sums, or a person says not."""
+    import pyarrow.compute as pc
+
+    stated = {label.casefold() for label in kept}
+    for name in segment.columns:
+        if (
+            name not in table.columns
+            or not pa.types.is_string(table.data.column(name).type)
+            or len(table) != len(segment)
+        ):
+            continue
+        column = table.data.column(name)
+        distinct = pc.unique(column)
+        maybe = distinct.filter(pc.match_substring_regex(distinct, MAY_TOTAL)).to_pylist()
+        for text in maybe:
+            if not total_word(text) or without_total_word(text) or text.casefold() in stated:
+                continue
+            rows, columns = segment.cells(name)
+            at = int(pc.index(column, text).as_py())
+            account.object(
+                "total", f"{text!r} is called a total and is kept as data", [(int(rows[at]), int(columns[at]))],
+                f"state not_totals = [{text!r}] in the plan's layout, or leave such rows out",
+            )  # fmt: skip
 
 
 def _cell_that_says(sheet: Sheet, labels: Labels, used: NDArray[np.bool_], text: str) -> tuple[int, int] | None:

@@ -18,7 +18,7 @@ import pyarrow as pa
 
 from kebrin.cells import Look, neat, read_text
 from kebrin.errors import KebrinError
-from kebrin.grammar.words import average_word, total_word
+from kebrin.grammar.words import MAY_TOTAL, average_word, carried_word, extreme_word, total_word, without_total_word
 from kebrin.proof import BodyAccount, Use
 from kebrin.sources.long_text import UnevenRowsError
 from kebrin.table import Origin, Remark, StepCount, arrays
@@ -198,6 +198,9 @@ class Run:
         coded = texts.dictionary_encode()
         if name not in self.plain_texts and pc.any(pc.match_substring_regex(coded.dictionary, _FIGURE)).as_py():
             raise UnevenRowsError
+        maybe = coded.dictionary.filter(pc.match_substring_regex(coded.dictionary, MAY_TOTAL)).to_pylist()
+        if any(total_word(text) and not without_total_word(text) for text in maybe):
+            raise UnevenRowsError  # the row may be the sum of others
         bare = without_marks(texts, coded)
         return texts if bare is None else bare
 
@@ -217,7 +220,7 @@ class Run:
         coded = texts.dictionary_encode()
         distinct = coded.dictionary
         speak = distinct.filter(pc.invert(pc.match_substring_regex(distinct, _NAME))).to_pylist()
-        if any(total_word(text) or average_word(text) for text in speak) or self._heads(column) & set(speak):
+        if any(map(_speaks_of_others, speak)) or self._heads(column) & set(speak):
             raise UnevenRowsError
         _, data = arrays.text_bytes(distinct)
         blank = bool(((data <= _SPACE) | (data >= _BEYOND_ASCII)).any())
@@ -337,6 +340,11 @@ def _over_all(
         levels.append(replace(level, codes=own, cells=rows.astype(np.int64) * across + level.line))
     area = layout.area._replace(bottom=int(rows[-1]))
     return replace(layout, area=area, body_rows=rows, stub=tuple(levels))
+
+
+def _speaks_of_others(label: str) -> bool:
+    """Whether a label says that its row sums up others, or carries a sum over: such rows are for the whole sheet to tell."""
+    return bool(total_word(label) or average_word(label) or extreme_word(label) or carried_word(label))
 
 
 def _filled(columns: Sequence[pa.StringArray]) -> NDArray[np.bool_]:
