@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 settings.register_profile(
-    "quick", max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+    "quick", max_examples=40, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
 )
 settings.register_profile("thorough", max_examples=2000, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "quick"))

@@ -93,14 +93,14 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     repeats: list[int] = []
     seen_data = False
     head: list[int] = []
-    filled = (words | data).sum(axis=1)
+    filled, bare = (words | data).sum(axis=1), ~data.any(axis=1)
     for at in range(len(rows)):
         follows = at > 0 and (data[at - 1].any() or (repeats and repeats[-1] == at - 1))
         if seen_data and follows and filled[at] > 1 and _says_again(sheet, rows, columns, head, at):
             repeats.append(at)
         elif seen_data and (
             (heading[at] and _heads_what_follows(at, words, data, heading))
-            or heads_a_list(sheet, rows, columns, words, data, at)
+            or (bare[at] and heads_a_list(sheet, rows, columns, words, data, at))
         ):
             above = [one for one in range(max(max(head, default=-1) + 1, at - _LOOKED_BACK), at) if one not in repeats]
             if _like_those_above(sheet, rows[[*above, at]], columns):
