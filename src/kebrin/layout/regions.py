@@ -125,12 +125,12 @@ def page_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) 
     (0, 3)
     """
     filled = sheet.filled[np.ix_(rows, columns)].sum(axis=1)
-    few = np.flatnonzero((filled > 0) & (filled <= _PAGE_CELLS))
+    few = np.flatnonzero((filled > 0) & (filled <= _PAGE_CELLS) & ~sheet.data[np.ix_(rows, columns)].any(axis=1))
     found: set[int] = set()
     for at in few.tolist():
         row = int(rows[at])
         texts = [sheet.text(row, int(column)) for column in columns if sheet.filled[row, column]]
-        if any(_PAGE.search(text) for text in texts) and not sheet.data[row, columns].any():
+        if any(_PAGE.search(text) for text in texts):
             found.add(row)
     return tuple(sorted(found))
 

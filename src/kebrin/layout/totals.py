@@ -210,6 +210,8 @@ def _named_as_their_group(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
 def _beside_months(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
     """Lines whose label names a period of several months, where others name months."""
     found = {at for at, path in enumerate(paths) if path and path[-1] and of_several_months(path[-1])}
+    if not found:
+        return found
     others = [path[-1] or "" for at, path in enumerate(paths) if path and at not in found]
     months = sum(bool(label) and period_name([label]) == "month" for label in dict.fromkeys(others))
     return found if months > 1 else set()
