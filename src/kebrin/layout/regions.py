@@ -93,7 +93,7 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     repeats: list[int] = []
     seen_data = False
     head: list[int] = []
-    filled, bare = (words | data).sum(axis=1), ~data.any(axis=1)
+    filled, bare = (words | data).sum(axis=1), ~np.asarray(data.any(axis=1))
     for at in range(len(rows)):
         follows = at > 0 and (data[at - 1].any() or (repeats and repeats[-1] == at - 1))
         if seen_data and follows and filled[at] > 1 and _says_again(sheet, rows, columns, head, at):
