@@ -89,6 +89,8 @@ def test_files_by_value_are_sent_and_stale_ones_taken_away(port: fsspec.Abstract
     more = 'by = "harbour"\nstale = "remove"\n'
     plan_of(tmp_path, "memory://port/in/april.csv", output, more).run().write()
     assert port.exists("/port/out/Brae.csv")
+    (first, _) = plan_of(tmp_path, "memory://port/in/april.csv", output, more).run().write()
+    assert first.place == "memory:///port/out/Brae.csv"
     port.pipe("/port/in/april.csv", LIST.replace("Brae", "Tarn").encode())
     plan_of(tmp_path, "memory://port/in/april.csv", output, more).run().write()
     assert port.exists("/port/out/Tarn.csv")

@@ -305,9 +305,10 @@ def quoted(word: object) -> str:
 
 def trace_hint(out: Console, published: Sequence[Published]) -> None:
     """How to look behind a value, if some file can be traced."""
-    first = next((item.place or item.path for item in published if item.traceable), None)
+    first = next((item for item in published if item.traceable), None)
     if first is not None:
-        next_step(out, f"See the cell behind a value: {command()} trace {quoted(first)} 1")
+        named = f" {quoted(first.measure)}" if first.measure else ""
+        next_step(out, f"See the cell behind a value: {command()} trace {quoted(first.place or first.path)} 1{named}")
 
 
 def next_step(out: Console, text: str) -> None:

@@ -53,6 +53,7 @@ class Published:
     left: bool = False
     added: bool = False
     place: str = ""
+    measure: str = ""  # the value column that a trace must name, where there are several
 
 
 def refuse_ending(path: Path) -> None:
@@ -120,6 +121,7 @@ def publish_target(target: Target, *, accept: bool = False, there: Standing | No
         target.is_plain and not there.adds and not target.database and path.suffix.lower() not in HANDOUTS
         and bool(target.done[0].table.measures),
         (*said, *_of_stale_sheets(target, there)), added=there.adds,
+        measure=target.done[0].table.measures[-1] if len(target.done[0].table.measures) > 1 else "",
         place=f"{target.into} in {shown_address(target.database)}" if target.database else address_of(written),
     )  # fmt: skip
 

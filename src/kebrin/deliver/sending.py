@@ -24,13 +24,13 @@ class _Mirror:
 
     def bring(self, begins: str) -> None:
         """Copy the files whose names begin so, as they are now: what stands there decides on what may be written."""
-        for path in [one for one in self.folder.iterdir() if one.name.startswith(begins)]:
+        for path in [one for one in self.folder.iterdir() if one.name.startswith(begins) and one.name != _SIGN]:
             path.unlink()
             self.before.pop(path.name, None)
         there = self.system.ls(self.parent, detail=False) if self.system.isdir(self.parent) else []
         for path in there:
             name = str(path).rpartition("/")[2]
-            if name.startswith(begins) and not self.system.isdir(path):
+            if name.startswith(begins) and name != _SIGN and not self.system.isdir(path):
                 self.system.get_file(path, str(self.folder / name))
                 self.before[name] = state(self.folder / name)
 

@@ -9,8 +9,9 @@ import datetime as dt
 import os
 import re
 from contextlib import contextmanager, suppress
-from pathlib import Path  # noqa: TC003 - the examples take it
+from pathlib import Path
 from shutil import copyfileobj
+from tempfile import gettempdir
 from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import Place, SourceError
@@ -90,7 +91,12 @@ def telling(address: str) -> Iterator[None]:
     except SourceError:
         raise
     except ImportError as error:
-        raise SourceError("this kind of address needs a package that is not installed", where, why=str(error)) from None
+        raise SourceError(
+            "this kind of address needs a package that is not installed",
+            where,
+            why=str(error),
+            do="Install it, and run this again",
+        ) from None
     except FileNotFoundError:
         raise SourceError("no such file", where, do="Check the address") from None
     except Exception as error:
@@ -163,7 +169,8 @@ def address_of(path: Path) -> str:
     >>> address_of(Path("traffic.xlsx"))
     ''
     """
-    if not path.parent.name.startswith("kebrin-"):
+    # Only our own folders count: a file of that name elsewhere may be anybody's.
+    if not path.parent.name.startswith("kebrin-") or path.parent.parent != Path(gettempdir()):
         return ""
     try:
         parent, _, chain = path.with_name(_SIGN).read_text("utf-8").partition("\n")
