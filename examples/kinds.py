@@ -3,6 +3,8 @@
 Each is drafted, its plan run, and its table held against what the report itself states.
 
     python examples/kinds.py [FOLDER]
+
+It needs kebrin[http,pdf].
 """
 
 from __future__ import annotations
