@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import shlex
 import subprocess
 import sys
 from typing import TYPE_CHECKING
@@ -190,3 +191,10 @@ def test_a_closed_standard_output_is_no_fault(tmp_path: Path) -> None:
     command = f'"{sys.executable}" -m kebrin survey "{source}" >&-'
     done = subprocess.run(["/bin/sh", "-c", command], capture_output=True, text=True, check=False)
     assert (done.returncode, done.stderr) == (0, "")
+
+
+def test_the_hint_to_trace_is_a_command_that_works(kebrin: Kebrin, demo: Path) -> None:
+    hint = kebrin("tidy", demo / "dues.prn", "-o", "dues.csv").stdout.splitlines()[-1]
+    words = shlex.split(hint.partition(" trace ")[2])
+    assert words == ["dues.csv", "1", "Calls"]
+    assert "48 (text)" in kebrin("trace", *words).stdout

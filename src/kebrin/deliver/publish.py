@@ -121,7 +121,7 @@ def publish_target(target: Target, *, accept: bool = False, there: Standing | No
         target.is_plain and not there.adds and not target.database and path.suffix.lower() not in HANDOUTS
         and bool(target.done[0].table.measures),
         (*said, *_of_stale_sheets(target, there)), added=there.adds,
-        measure=target.done[0].table.measures[-1] if len(target.done[0].table.measures) > 1 else "",
+        measure=target.done[0].table.measures[0] if len(target.done[0].table.measures) > 1 else "",
         place=f"{target.into} in {shown_address(target.database)}" if target.database else address_of(written),
     )  # fmt: skip
 
