@@ -20,12 +20,13 @@ from kebrin.grammar.words import total_word
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
+    from numpy.typing import NDArray
+
 _FIGURES = frozenset({Look.NUMBER, Look.MARKED, Look.FIGURE, Look.MISSING})
-# Plain numbers, most of what stands in a report; and those that name no year, month or day.
-_PLAIN, _SHORT = (
-    re.compile(r"[1-9]\d{0,11}(?:\.\d{1,6})?"),
-    re.compile(r"[1-9]\d{0,2}(?:\.\d{2})?|[1-9]\d{0,2},\d{3}\.\d{2}"),
-)
+#: Plain numbers, most of what stands in a report; and those that name no year, month or day.
+PLAIN_NUMBER = r"[1-9][0-9]{0,11}(?:\.[0-9]{1,6})?"
+SURE_AMOUNT = r"[1-9][0-9]{0,2}(?:,[0-9]{3})*(?:\.[0-9]{1,3})?|[1-9][0-9]{4,11}"
+_PLAIN, _SURE = re.compile(PLAIN_NUMBER), re.compile(SURE_AMOUNT)
 _ALIKE = str.maketrans("23456789", "11111111")
 # Of the lines of figures so many at most may reach over a gap between columns, and one of many.
 _OVER, _MANY = 0.02, 12
@@ -70,6 +71,24 @@ def field_of(left: int, right: int, text: str) -> Field:
     return Field(left, right, text, reads_as_figure(text))
 
 
+class Runs(NamedTuple):
+    """The places of many runs of text, a vector each: where they begin, where they end, and whether they are figures."""
+
+    left: NDArray[np.int64]
+    right: NDArray[np.int64]
+    is_figure: NDArray[np.bool_]
+
+    @classmethod
+    def of(cls, lines: Iterable[Sequence[Field]]) -> Runs:
+        """Those of lines."""
+        every = [one for fields in lines for one in fields]
+        return cls(
+            np.array([one.left for one in every], np.int64),
+            np.array([one.right for one in every], np.int64),
+            np.array([one.is_figure for one in every], np.bool_),
+        )
+
+
 @dataclass(frozen=True)
 class Placed:
     """One line with its runs of text by place: in letters, or in points of a page (`parted` if no run can be parted further).
@@ -85,12 +104,12 @@ class Placed:
 
 def is_body(fields: Sequence[Field]) -> bool:
     """Whether a line has a figure behind its first run of text that is no year or period."""
-    return any(_is_amount(one.text) for one in fields[1:])
+    return any(is_amount(one.text) for one in fields[1:])
 
 
-def _is_amount(text: str) -> bool:
+def is_amount(text: str) -> bool:
     """Whether a text reads as a figure and as no year or period."""
-    return _SHORT.fullmatch(text) is not None or (reads_as_figure(text) and not period_name([text]))
+    return _SURE.fullmatch(text) is not None or (reads_as_figure(text) and not period_name([text]))
 
 
 @dataclass(frozen=True)
@@ -129,14 +148,14 @@ class Columns:
             body = [fields for fields in lines if is_body(fields)]
         if len(body) < 2:
             body = [fields for fields in lines if len(fields) > 1]
-        places = stated or tuple(_merged(_used(body), body, near))
-        counts = [[0, 0] for _ in places]
-        for fields in body:
-            for one in fields:
-                for at, (left, right) in enumerate(places):
-                    if one.left < right and one.right > left:
-                        counts[at][one.is_figure] += 1
-        figures = tuple(at for at, (words, numbers) in enumerate(counts) if numbers > words)
+        return cls.shared(Runs.of(body), len(body), near, stated)
+
+    @classmethod
+    def shared(cls, runs: Runs, lines: int, near: int, stated: tuple[tuple[int, int], ...] = ()) -> Columns:
+        """The columns that runs of text of so many lines share."""
+        places = stated or tuple(_merged(_used(runs, lines), runs, near))
+        over = [runs.is_figure[(runs.left < right) & (runs.right > left)] for left, right in places]
+        figures = tuple(at for at, kinds in enumerate(over) if 2 * np.count_nonzero(kinds) > len(kinds))
         return cls(places, figures, near)
 
     def row(self, line: Placed) -> Row:
@@ -304,33 +323,22 @@ class Columns:
         return gaps.index(min(gaps)) if gaps else 0
 
 
-def _used(lines: Sequence[Sequence[Field]]) -> list[tuple[int, int]]:
+def _used(runs: Runs, lines: int) -> list[tuple[int, int]]:
     """Where nearly all lines leave gaps, and what stands between these."""
-    width = max((one.right for fields in lines for one in fields), default=0)
-    used = np.zeros(width + 1, np.int64)
-    for fields in lines:
-        for one in fields:
-            used[one.left : one.right] += 1
-    blank = used <= _OVER * len(lines) + (len(lines) >= _MANY)
-    columns: list[tuple[int, int]] = []
-    at = 0
-    while at < width:
-        end = at
-        while end < width and not blank[end]:
-            end += 1
-        if end > at:
-            columns.append((at, end))
-        at = end + 1
-    return columns
+    width = int(runs.right.max(initial=0))
+    begun = np.bincount(runs.left, minlength=width + 1) - np.bincount(runs.right, minlength=width + 1)
+    filled = np.cumsum(begun) > _OVER * lines + (lines >= _MANY)
+    turns = np.flatnonzero(np.diff(filled, prepend=False, append=False))
+    return [(int(left), int(right)) for left, right in turns.reshape(-1, 2)]
 
 
-def _merged(columns: list[tuple[int, int]], lines: Sequence[Sequence[Field]], near: int) -> list[tuple[int, int]]:
+def _merged(columns: list[tuple[int, int]], runs: Runs, near: int) -> list[tuple[int, int]]:
     """Columns hardly apart are one, unless figures end in the first: "Lane 37" is a label, and no two columns."""
     found: list[tuple[int, int]] = []
     for left, right in columns:
         if found and left - found[-1][1] < near:
-            ends = [one for fields in lines for one in fields if one.right == found[-1][1]]
-            if not ends or sum(one.is_figure for one in ends) * 2 < len(ends):
+            ends = runs.is_figure[runs.right == found[-1][1]]
+            if 2 * np.count_nonzero(ends) < max(len(ends), 1):
                 found[-1] = (found[-1][0], right)
                 continue
         found.append((left, right))

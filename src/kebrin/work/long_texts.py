@@ -219,8 +219,11 @@ class Run:
             raise UnevenRowsError  # whether it takes the label above can't be told from here
         coded = texts.dictionary_encode()
         distinct = coded.dictionary
-        speak = distinct.filter(pc.invert(pc.match_substring_regex(distinct, _NAME))).to_pylist()
-        if any(map(_speaks_of_others, speak)) or self._heads(column) & set(speak):
+        speak = distinct.filter(pc.invert(pc.match_substring_regex(distinct, _NAME)))
+        # Whatever number a name has, it speaks alike.
+        alike = pc.unique(pc.replace_substring_regex(speak, "[0-9]+", "1")).to_pylist()
+        again = pc.is_in(speak, pa.array(self._heads(column), pa.string()))
+        if any(map(_speaks_of_others, alike)) or pc.any(again).as_py():
             raise UnevenRowsError
         _, data = arrays.text_bytes(distinct)
         blank = bool(((data <= _SPACE) | (data >= _BEYOND_ASCII)).any())
@@ -228,9 +231,9 @@ class Run:
             distinct = pa.array([neat(text) for text in distinct.to_pylist()], pa.string())
         return np.asarray(coded.indices, np.int32), distinct
 
-    def _heads(self, column: int) -> frozenset[str]:
+    def _heads(self, column: int) -> list[str]:
         head = self.file.head
-        return frozenset(head.text(row, column) for row in self.found.piece.layout.boxhead_rows) - {""}
+        return [text for row in self.found.piece.layout.boxhead_rows if (text := head.text(row, column))]
 
     def finished(self, data: pa.Table) -> SheetWork:
         """What the whole file gave: the first part's work, its table and its account those of all rows."""

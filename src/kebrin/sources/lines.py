@@ -1,0 +1,190 @@
+"""Lines of a text laid out by blanks: what each holds, and which are laid out by no columns (keys, page numbers, pairs)."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from kebrin.sources.aligned import Field, Placed, Row, field_of, reads_as_figure
+
+if TYPE_CHECKING:
+    from collections.abc import Collection, Iterator, Sequence
+
+    from kebrin.sources.stated import StatedText
+
+_RULE = re.compile(r"[\s\-=_+|*~.:─━═]*[-=_─━═]{3,}[\s\-=_+|*~.:─━═]*|[\s*~.]*[*~]{3,}[\s*~]*")
+#: What says a page's number, and a day or a time.
+PAGE = re.compile(r"\b(?:page|pg|seite|blatt|pagina|página|sida|side)\b\.?\s*:?\s*\d+", re.IGNORECASE)
+STAMP = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{2,4}|\d{1,2}:\d{2}")
+#: A key and its value on a line of their own.
+KEY = re.compile(r"\s*(?P<name>[^\W\d_][^:]{0,38}?)(?:\s*\.)*\s*:\s+(?P<value>\S.*?)\s*")
+PAGE_BEGINS = ("pag", "pág", "pg", "seite", "blatt", "sid")  # looked for first, for that is quick
+_GAP, _WORD, _RUN = re.compile(r" {2,}"), re.compile(r"\S+"), re.compile(r"\S+(?: \S+)*")
+_FEWEST = 3
+# So many runs of text are two labels with what they say.
+_PAIRED = 4
+
+
+@dataclass(frozen=True)
+class Lines:
+    """The lines of a report: what each says, and its number in the file (0-based)."""
+
+    texts: list[str]
+    numbers: Sequence[int]
+
+    def but(self, gone: Collection[int]) -> Lines:
+        """The lines without some."""
+        if not gone:
+            return self
+        kept = [at for at in range(len(self.texts)) if at not in gone]
+        return Lines([self.texts[at] for at in kept], [self.numbers[at] for at in kept])
+
+    def where(self, at: int) -> str:
+        """Where a line stands, in words."""
+        return f"line {self.numbers[at] + 1:,}"
+
+
+def lines_of(text: str) -> Lines:
+    """The lines of a text, tabs as blanks, what was printed over itself once; a form feed ends a line too."""
+    lines = text.replace("\r\n", "\n").split("\n")
+    plain = list(map(str.rstrip, lines))
+    if not any(sign in text for sign in "\f\t") and not any("\r" in line for line in plain):
+        return Lines(plain, range(len(plain)))
+    parts = [list(_printed_over(line)) for line in lines]
+    numbers = [at for at, own in enumerate(parts) for _ in own]
+    return Lines([part for own in parts for part in own], numbers)
+
+
+def _printed_over(line: str) -> Iterator[str]:
+    for part in line.split("\f"):
+        over = [one for one in part.split("\r") if one.strip()]
+        plain = [one for one in over if not _RULE.fullmatch(one)] or over
+        yield (plain[0] if plain else "").expandtabs().rstrip()
+
+
+def is_rule(text: str) -> bool:
+    """Whether a line without blanks behind it is drawn and says nothing."""
+    return not text[-1:].isalnum() and _RULE.fullmatch(text) is not None
+
+
+def begins(line: str, words: Sequence[str]) -> bool:
+    """Whether a line begins with one of some words."""
+    return bool(words) and line.lstrip().startswith(tuple(words))
+
+
+def is_bare(line: Placed, stated: StatedText) -> bool:
+    """Whether a line is laid out by no columns."""
+    if begins(line.text, stated.sections) or (stated.columns and not line.fields and line.text.strip()):
+        return True
+    if ":" not in line.text:
+        return _is_stamp(line.text, line.fields)
+    return _is_key(line.text) or _is_stamp(line.text, line.fields) or bool(_pairs(line.fields))
+
+
+def says_page(line: str) -> bool:
+    """Whether a line says which page it is."""
+    low = line.lower()
+    return any(word in low for word in PAGE_BEGINS) and PAGE.search(line) is not None
+
+
+def numbered_pages(texts: Sequence[str]) -> list[int]:
+    """Which lines say which page they are."""
+    low = "\n".join(texts).lower()
+    return [at for at, text in enumerate(texts) if says_page(text)] if any(map(low.count, PAGE_BEGINS)) else []
+
+
+def _is_key(line: str) -> bool:
+    """Whether a line is a key and its value, with nothing beside them."""
+    match = KEY.fullmatch(line) if ":" in line else None
+    return match is not None and not _GAP.search(match["value"]) and not _GAP.search(match["name"])
+
+
+def _pairs(runs: Sequence[Field]) -> list[str]:
+    """The keys of a line with their values ("Master: Ada Holm"), two or more side by side; none if it holds anything else."""
+    found: list[str] = []
+    name = ""
+    for one in runs:
+        text = one.text.strip()
+        if name:
+            if text.endswith(":"):
+                return []
+            found.append(f"{name} {text}")
+            name = ""
+        elif text.endswith(":") and any(map(str.isalpha, text)):
+            name = text
+        elif (match := KEY.fullmatch(text)) is not None:
+            found.append(f"{match['name'].strip()}: {match['value']}")
+        else:
+            return []
+    return found if len(found) > 1 and not name else []
+
+
+def spaced_pairs(above: Sequence[Placed]) -> dict[int, list[str]]:
+    """Lines of labels and what they say, side by side and without colons, as cells with a gap between the pairs.
+
+    They stand one below the other, as many on each, and a blank line parts them from the headings.
+    """
+    found: dict[int, list[str]] = {}
+    group: list[int] = []
+    for at, line in enumerate(above):
+        runs = [one.text for one in line.fields]
+        if runs and len(runs) % 2 == 0 and len(runs) >= _PAIRED and not any(one.is_figure for one in line.fields):
+            group.append(at)
+            continue
+        counts = {len(above[one].fields) for one in group}
+        labels = [run.text for one in group for run in above[one].fields[::2]]
+        plain = all(len(text.split()) <= _FEWEST and not any(map(str.isdigit, text)) for text in labels)
+        if not line.text.strip() and len(group) > 1 and len(counts) == 1 and plain and len(set(labels)) == len(labels):
+            for one in group:
+                texts = [run.text for run in above[one].fields]
+                found[one] = [text for place in range(0, len(texts), 2) for text in (*texts[place : place + 2], "")]
+        group = []
+    return found
+
+
+def _is_stamp(line: str, runs: Sequence[Field]) -> bool:
+    """Whether a line only says which page it is, or when it was printed: it is laid out by no columns."""
+    if not runs or len(runs) > _FEWEST + 1:
+        return False
+    if says_page(line):
+        return sum(one.is_figure for one in runs) < _FEWEST
+    alone = len(runs) == 1 and not runs[0].is_figure
+    return alone and STAMP.search(line) is not None
+
+
+def fields_of(line: str) -> list[Field]:
+    """The runs of text of a line: parted by two blanks or more, and figures by one."""
+    found: list[Field] = []
+    for match in _RUN.finditer(line):
+        begin, text = match.start(), match[0]
+        # Words and figures side by side are one text; figures alone are a column each.
+        if " " in text and all(map(reads_as_figure, text.split(" "))):
+            found += [Field(begin + one.start(), begin + one.end(), one[0], True) for one in _WORD.finditer(text)]
+        else:
+            found.append(Field(begin, match.end(), text, reads_as_figure(text)))
+    return found
+
+
+def cut(line: str, columns: Sequence[tuple[int, int]]) -> list[Field]:
+    """The runs of text of a line at stated places; none if it does not keep to them."""
+    inside = [" "] * len(line)
+    found = []
+    for left, right in columns:
+        part = line[left - 1 : right]
+        inside[left - 1 : right] = part
+        begin = left - 1 + len(part) - len(part.lstrip())
+        if part.strip():
+            found.append(field_of(begin, begin + len(part.strip()), part.strip()))
+    return found if "".join(inside) == line else []
+
+
+def bare_row(line: Placed, width: int) -> Row:
+    """A line that is laid out by no columns: keys and their values, or what is said of the page."""
+    pairs = _pairs(line.fields)
+    if pairs:
+        return Row([*pairs, *[""] * (width - len(pairs))], [])
+    key = KEY.fullmatch(line.text) if _is_key(line.text) else None
+    if key is None:
+        return Row([" ".join(line.text.split()), *[""] * (width - 1)], [])
+    return Row([f"{key['name'].strip()}: {key['value']}", *[""] * (width - 1)], [])

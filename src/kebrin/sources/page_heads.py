@@ -1,0 +1,81 @@
+"""Page heads of a print report: found where they come again, and set aside behind the first."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from typing import TYPE_CHECKING
+
+from kebrin.sources.lines import PAGE, STAMP, begins, numbered_pages
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from kebrin.sources.lines import Lines
+
+_HEAD_LINES = 12
+_DIGITS = re.compile(r"\d+")
+
+
+def without_page_heads(lines: Lines, begin: str = "") -> tuple[Lines, int]:
+    """The lines without heads that a page before had already, and how many pages these were.
+
+    Args:
+        lines: the lines of a report.
+        begin: what each head begins with, where a person says so.
+    """
+    texts = lines.texts
+    starts = [at for at, text in enumerate(texts) if begins(text, (begin,))] if begin else _page_starts(texts)
+    if len(starts) < 2:
+        return lines, 0
+    first = texts[starts[0] : starts[0] + _HEAD_LINES]
+    gone: set[int] = set()
+    for start in starts[1:]:
+        for at, head in enumerate(first):
+            if start + at >= len(texts) or not _same_head(head, texts[start + at]):
+                break
+            gone.add(start + at)
+    return lines.but(gone), len(starts) - 1
+
+
+def _page_starts(texts: Sequence[str]) -> list[int]:
+    """Where pages begin: at the first of the lines that come again with each page number, or again with no figure at all."""
+    at = _numbered(texts) or _repeated(texts)
+    up = 0  # the head may begin above the line with the number
+    while at and at[0] - up - 1 >= 0:
+        above = {_form(texts[one - up - 1]) for one in at}
+        if len(above) > 1 or "" in above:
+            break
+        up += 1
+    return [one - up for one in at]
+
+
+def _numbered(texts: Sequence[str]) -> list[int]:
+    """The lines that say a page's number, in the form that comes most often; none if each has a form of its own."""
+    marked = {at: _form(texts[at]) for at in numbered_pages(texts)}
+    common = Counter(marked.values()).most_common(1)
+    return [at for at, form in marked.items() if form == common[0][0]] if common and common[0][1] > 1 else []
+
+
+def _repeated(texts: Sequence[str]) -> list[int]:
+    """The lines that say what the first line of the report says, if it holds no figure and they say it alike."""
+    head = next(filter(None, texts), "")
+    if _DIGITS.search(head):
+        return []
+    words = head.split()
+    at = [one for one, text in enumerate(texts) if text and words[-1] in text and text.split() == words]
+    return at if len({texts[one] for one in at}) == 1 < len(at) else []
+
+
+def _form(text: str) -> str:
+    """A line but for its gaps, every number alike."""
+    return _DIGITS.sub("0", " ".join(text.split()))
+
+
+def _same_head(head: str, line: str) -> bool:
+    """Whether a line says what the first page's head says there: the same, but for the page and the time."""
+    if head.split() == line.split():
+        return True
+    if not (PAGE.search(head) or STAMP.search(head)):
+        return False
+    return _DIGITS.sub("0", "".join(head.split())) == _DIGITS.sub("0", "".join(line.split()))
