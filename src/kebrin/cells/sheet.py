@@ -112,6 +112,19 @@ class Sheet:
         """A cell as a label: on one line, whole numbers without a point, dates in ISO form, '' where blank."""
         return "" if self.kinds[row, column] == _BLANK else as_label(self.values[row, column])
 
+    def texts(self, rows: Sequence[int] | NDArray[np.intp], column: int) -> list[str]:
+        """Cells of one column as labels, each distinct value worked out once."""
+        blank = (self.kinds[rows, column] == _BLANK).tolist()
+        known: dict[type, dict[Any, str]] = {}  # by type, for 1.0 and True are equal
+        found = []
+        for value, empty in zip(self.values[rows, column].tolist(), blank, strict=True):
+            own = known.setdefault(value.__class__, {})
+            text = "" if empty else own.get(value)
+            if text is None:
+                text = own[value] = as_label(value)
+            found.append(text)
+        return found
+
     @cached_property
     def filled(self) -> NDArray[np.bool_]:
         """Where a cell is not blank (rows x columns)."""

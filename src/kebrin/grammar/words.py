@@ -78,8 +78,12 @@ _UNIT = re.compile(
 _BARE_CODE = re.compile(r"[^\W\d_]{0,3}[ -]?[\d./:-]+")
 
 
-def _speaks(label: str) -> bool:
-    """Whether a label may bear a word at all."""
+def speaks(label: str) -> bool:
+    """Whether a label may bear a word at all: a code of few letters and digits bears none.
+
+    >>> speaks("Total 2031"), speaks("S 1204")
+    (True, False)
+    """
     return not (label[-1:].isdigit() and _BARE_CODE.fullmatch(label))
 
 
@@ -153,7 +157,7 @@ def average_word(label: str) -> str:
     >>> average_word("Average per sailing"), average_word("Meantime"), average_word("Grimsø"), average_word("Ø350")
     ('Average', '', '', '')
     """
-    if not _speaks(label):
+    if not speaks(label):
         return ""
     match = _AVERAGE_WORD.search(label)
     return match[0] if match else ""
@@ -166,7 +170,7 @@ def total_word(label: str) -> str:
     >>> total_word("Outbound total"), total_word("Totality"), total_word("Foot")
     ('total', '', '')
     """
-    if not _speaks(label):
+    if not speaks(label):
         return ""
     match = _TOTAL_WORD.search(label) or _CJK_TOTAL.search(label) or _WHOLE_TOTAL.fullmatch(label)
     return match[0].strip() if match else ""
@@ -188,7 +192,7 @@ def says_whole(label: str) -> bool:
     >>> says_whole("All routes"), says_whole("Both directions"), says_whole("Sum North"), says_whole("Allison Quay")
     (True, True, True, False)
     """
-    return _speaks(label) and _WHOLE.match(label) is not None
+    return speaks(label) and _WHOLE.match(label) is not None
 
 
 def of_which(label: str) -> bool:
@@ -216,7 +220,7 @@ def is_ratio(label: str) -> bool:
     >>> is_ratio("Change %"), is_ratio("Foot")
     (True, False)
     """
-    return _speaks(label) and _RATIO.search(label) is not None
+    return speaks(label) and _RATIO.search(label) is not None
 
 
 _KEY = re.compile(
@@ -292,7 +296,7 @@ def extreme_word(label: str) -> str:
     >>> extreme_word("Maximum"), extreme_word("Max Pier")
     ('Maximum', '')
     """
-    return label if _speaks(label) and _EXTREME.fullmatch(label.strip()) else ""
+    return label if speaks(label) and _EXTREME.fullmatch(label.strip()) else ""
 
 
 def are_statistics(labels: Iterable[str]) -> bool:
@@ -301,11 +305,13 @@ def are_statistics(labels: Iterable[str]) -> bool:
     >>> are_statistics(["min", "mean", "max"]), are_statistics(["2030", "2031", "Mean", "Max"]), are_statistics(["Mean"])
     (True, False, False)
     """
-    plain = [label for label in labels if label]
-    extreme = [bool(extreme_word(label)) for label in plain]
-    return any(extreme) and all(
-        found or average_word(label) == label.strip() for found, label in zip(extreme, plain, strict=True)
-    )
+    found = False
+    for label in filter(None, labels):
+        if extreme_word(label):
+            found = True
+        elif average_word(label) != label.strip():
+            return False
+    return found
 
 
 @lru_cache(maxsize=65_536)
@@ -315,4 +321,4 @@ def carried_word(label: str) -> bool:
     >>> carried_word("Brought forward"), carried_word("Cars carried")
     (True, False)
     """
-    return _speaks(label) and _CARRIED.fullmatch(label) is not None
+    return speaks(label) and _CARRIED.fullmatch(label) is not None

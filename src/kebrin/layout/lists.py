@@ -173,16 +173,16 @@ def _classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.
     last = int(np.flatnonzero(many >= 2)[-1]) if (many >= 2).any() else -1
     keys = _lone_keys(sheet, below, used, many) if last >= 0 else np.zeros(len(below), np.bool_)
     end = max(last, int(np.flatnonzero(keys)[-1]) if keys.any() else -1)
-    records, repeats, alone, comments = [], [], [], []
-    for place, row in enumerate(below[: end + 1].tolist()):
-        if many[place] >= 2 and _is_said_again(sheet, row, used, heads):
-            repeats.append(row)
-        elif many[place] >= 2 or keys[place]:
-            records.append(row)
-        elif _is_comment(sheet, row, used):
-            comments.append(row)
-        else:
-            alone.append(row)
+    below, several = below[: end + 1], (many >= 2)[: end + 1]
+    # The first cell of nearly all rows tells that they do not say the headings again.
+    first = [text.casefold() in {"", heads[0]} for text in sheet.texts(below, int(used[0]))]
+    maybe = below[several & np.array(first, np.bool_)].tolist()
+    again = {row for row in maybe if _is_said_again(sheet, row, used, heads)}
+    repeats = sorted(again)
+    records = [row for row in below[several | keys[: end + 1]].tolist() if row not in again]
+    lone = below[~(several | keys[: end + 1])].tolist()
+    comments = [row for row in lone if _is_comment(sheet, row, used)]
+    alone = [row for row in lone if row not in set(comments)]
     # Rows with one short label head what follows where a list begins with one; else they are records of a key alone.
     if alone and records and alone[0] < records[0] and all(sheet.filled[row, used[0]] for row in alone):
         sections, more = tuple(alone), []
@@ -291,13 +291,13 @@ def _labels_first(
 
 def _name_totals(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
     """Whether labels say "Total" and nothing else on several rows: then they sum up what stands before them."""
-    texts = (sheet.text(int(row), int(column)) for column in columns for row in rows if sheet.filled[row, column])
-    return sum(bool(total_word(text)) and not without_total_word(text) for text in texts) > 1
+    texts = Counter(text for column in columns for text in sheet.texts(rows, int(column)))
+    return sum(count for text, count in texts.items() if total_word(text) and not without_total_word(text)) > 1
 
 
 def _has_key(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
     """Whether the first column says something else on every row: each is a record of its own."""
-    keys = [sheet.text(int(row), int(columns[0])) for row in rows]
+    keys = sheet.texts(rows, int(columns[0]))
     return all(keys) and len(set(keys)) == len(keys)
 
 

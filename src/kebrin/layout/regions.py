@@ -16,14 +16,16 @@ import numpy as np
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import look_of
+from kebrin.layout.again import Again
 from kebrin.layout.titled import heads_a_list
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from numpy.typing import NDArray
 
 # A heading row has at least this many words beside the label column.
 _HEADINGS = 2
-_BLANK = int(Kind.BLANK)
 _REACH = 5
 # So many of the labels behind a gap must differ for them to name rows of their own.
 _OWN_NAMES = 0.9
@@ -31,8 +33,6 @@ _PAGE_CELLS = 4
 _PAGE = re.compile(
     r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+(?:\s*(?:of|/|von|de|av|z)\s*\d+)?\b", re.IGNORECASE
 )
-# The share of its headings that a repeated heading row has.
-_SAID_AGAIN = 0.7
 # Years that head columns are apart by no more.
 _LONGEST_STEP = 10
 # A row of fields holds a few pairs; longer rows need not be read for them.
@@ -93,23 +93,28 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     repeats: list[int] = []
     seen_data = False
     head: list[int] = []
-    filled, bare = (words | data).sum(axis=1), ~np.asarray(data.any(axis=1))
+    filled, figures, heads = (
+        (words | data).sum(axis=1).tolist(),
+        np.asarray(data.any(axis=1)).tolist(),
+        heading.tolist(),
+    )
+    again = Again(sheet, rows, columns)
     for at in range(len(rows)):
-        follows = at > 0 and (data[at - 1].any() or (repeats and repeats[-1] == at - 1))
-        if seen_data and follows and filled[at] > 1 and _says_again(sheet, rows, columns, head, at):
+        follows = at > 0 and (figures[at - 1] or (repeats and repeats[-1] == at - 1))
+        if seen_data and follows and filled[at] > 1 and again.says(head, at):
             repeats.append(at)
         elif seen_data and (
-            (heading[at] and _heads_what_follows(at, words, data, heading))
-            or (bare[at] and heads_a_list(sheet, rows, columns, words, data, at))
+            (heads[at] and _heads_what_follows(at, words, data, heading))
+            or (not figures[at] and heads_a_list(sheet, rows, columns, words, data, at))
         ):
             above = [one for one in range(max(max(head, default=-1) + 1, at - _LOOKED_BACK), at) if one not in repeats]
             if _like_those_above(sheet, rows[[*above, at]], columns):
                 continue
             starts.append(_title_above(rows, words, data, at))
             head, seen_data = [at], False
-        elif not seen_data and (heading[at] or (not head and _heads_all(sheet, rows, columns, at, filled))):
+        elif not seen_data and (heads[at] or (not head and _heads_all(sheet, rows, columns, at, filled))):
             head.append(at)  # the first full row heads the rest, be it of dates or of numbers
-        elif data[at].any() and head:
+        elif figures[at] and head:
             seen_data = True
     return [
         _region(rows, columns, start, stop, repeats, pages)
@@ -147,11 +152,9 @@ def _lone_periods(
             data[at, place], words[at, place] = False, True
 
 
-def _heads_all(
-    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int, filled: NDArray[np.intp]
-) -> bool:
+def _heads_all(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int, filled: Sequence[int]) -> bool:
     """Whether a row is full enough to head the rest, and is no line of fields."""
-    return bool(filled[at] > _HEADINGS) and not _is_field_row(sheet, int(rows[at]), columns)
+    return filled[at] > _HEADINGS and not _is_field_row(sheet, int(rows[at]), columns)
 
 
 def _region(
@@ -254,26 +257,6 @@ def _heads_what_follows(at: int, words: NDArray[np.bool_], data: NDArray[np.bool
             # A list has texts in its body too: most of what is filled there must be figures for a new head.
             under = data[below] & words[at]
             return bool(under.sum() * 2 >= words[at, 1:].sum() and data[below].sum() >= words[below, 1:].sum())
-    return False
-
-
-def _says_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: list[int], at: int) -> bool:
-    # Kinds first, then cell by cell up to the first that differs: for nearly all rows that is the first. A heading that
-    # is said once ("No.") may be left out the second time.
-    row = int(rows[at])
-    first_said = int(columns[sheet.filled[row, columns].argmax()])
-    text = sheet.text(row, first_said).casefold()
-    for place in head:
-        if text != sheet.text(int(rows[place]), first_said).casefold():
-            continue
-        kinds = sheet.kinds[row, columns]
-        said = kinds != _BLANK
-        before = sheet.kinds[rows[place], columns]
-        if (before[said] == kinds[said]).all() and said.sum() >= _SAID_AGAIN * (before != _BLANK).sum():
-            first = int(rows[place])
-            texts = ((sheet.text(row, column), sheet.text(first, column)) for column in columns[said].tolist())
-            if all(again.casefold() == text.casefold() for again, text in texts):
-                return True
     return False
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from kebrin.grammar.words import are_statistics, average_word, carried_word, is_ratio, of_which, total_word
 from kebrin.layout.formulas import summing_lines
 from kebrin.layout.model import DOUBTED, KEPT, Evidence, Level, Stated, TotalLine
+from kebrin.layout.sayings import Sayings
 from kebrin.layout.totals import Signs, find_totals
 
 if TYPE_CHECKING:
@@ -40,12 +41,13 @@ def totals_of(
     down_job: _Job = ("row", numbers, row_paths, lines.astype(np.int32))
     kept = {label.casefold() for label in stated.not_totals} | _statistics(levels)
     summing = summing_lines(sheet, lines, frame.columns)
+    sayings = {"row": Sayings(row_paths), "column": Sayings(column_paths)}
     for axis, grid, paths, at in (across_job, down_job):
-        crossing = column_paths if axis == "row" else row_paths
-        telling = np.array([not any(total_word(label or "") for label in path) for path in crossing], np.bool_)
+        own, crossing = sayings[axis], sayings["column" if axis == "row" else "row"]
+        telling = ~crossing.mask(total_word)
         totals, unmatched, doubted = find_totals(
             axis,
-            _without_ratios(grid, crossing, paths),
+            _without_ratios(grid, crossing, own),
             paths,
             at,
             named=stated.totals,
@@ -62,6 +64,7 @@ def totals_of(
                 listed=frame.listed,
                 kept=frozenset(kept),
             ),
+            said=own,
         )
         found += totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
@@ -74,20 +77,13 @@ def totals_of(
     return tuple(found), remarks
 
 
-def _without_ratios(
-    grid: NDArray[np.float64], crossing: Sequence[tuple[str | None, ...]], paths: Sequence[tuple[str | None, ...]]
-) -> NDArray[np.float64]:
+def _without_ratios(grid: NDArray[np.float64], crossing: Sayings, own: Sayings) -> NDArray[np.float64]:
     """The numbers without those that do not add up: shares, rates, crossing means and lines carried over.
 
     Where all are such, none is left out.
     """
-    lines, across = (
-        np.array([any(is_ratio(label or "") for label in path) for path in side], np.bool_)
-        for side in (paths, crossing)
-    )
-    across |= np.array(
-        [any(average_word(label or "") or carried_word(label or "") for label in path) for path in crossing], np.bool_
-    )
+    lines, across = own.mask(is_ratio), crossing.mask(is_ratio)
+    across |= crossing.mask(lambda label: bool(average_word(label) or carried_word(label)))
     if lines.all() or across.all() or not (lines.any() or across.any()):
         return grid
     told = grid.copy()

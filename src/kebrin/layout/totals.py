@@ -18,6 +18,7 @@ from kebrin.grammar.periods import of_several_months, period_name
 from kebrin.grammar.words import average_word, carried_word, of_which, says_difference, says_whole, total_word
 from kebrin.layout.aggregates import find_aggregates
 from kebrin.layout.model import TotalLine
+from kebrin.layout.sayings import Sayings
 from kebrin.layout.worded import settle_worded
 from kebrin.table.arrays import uneven
 
@@ -70,6 +71,7 @@ class Search:
     names: frozenset[str]
     words_count: bool  # whether words for "total" and "average" are looked for beside the names
     signs: Signs
+    said: Sayings | None = None  # what the labels of `paths` say, if that is at hand
     filled: Numbers = field(init=False)  # the same with zeros
     found: dict[int, tuple[NDArray[np.intp], str, float]] = field(default_factory=dict)
     means: set[int] = field(default_factory=set)
@@ -85,31 +87,27 @@ class Search:
         self.slack = 1e-9 * np.maximum(np.abs(self.filled).sum(axis=0), 1.0)
         told = self.signs.telling
         self.telling = np.ones(self.numbers.shape[1], np.bool_) if told is None else told
-        self.words = [self._word(path) for path in self.paths]
+        said = self.said or Sayings(self.paths)
+        self.words = [""] * len(self.paths)
+        for at in said.lines(self._calls_total, every=bool(self.names)):
+            self.words[at] = self._word(self.paths[at])
         if self.words_count:
-            self.means = {at for at, path in enumerate(self.paths) if any(average_word(label or "") for label in path)}
-            self.carried = {
-                at for at, path in enumerate(self.paths) if any(carried_word(label or "") for label in path)
-            }
+            self.means = set(said.lines(average_word))
+            self.carried = set(said.lines(carried_word))
             self.wholes = dict.fromkeys(_named_as_their_group(self.paths), "it bears the name of its group")
             self.wholes |= dict.fromkeys(self.carried, "it only carries a sum over") | dict(self.signs.wholes)
-            self.wholes |= {
-                at: f"{label!r} speaks of a whole"
-                for at, path in enumerate(self.paths)
-                for label in path
-                if label and says_whole(label)
-            } | dict.fromkeys(_beside_months(self.paths), "it names several months, beside months")
+            for at in said.lines(says_whole):
+                label = next(label for label in reversed(self.paths[at]) if label and says_whole(label))
+                self.wholes[at] = f"{label!r} speaks of a whole"
+            self.wholes |= dict.fromkeys(_beside_months(self.paths), "it names several months, beside months")
 
-    def _says_total(self, label: str) -> bool:
-        return self.words_count and bool(total_word(label) or average_word(label))
+    def _calls_total(self, label: str) -> bool:
+        return label.casefold() in self.names or (self.words_count and bool(total_word(label) or average_word(label)))
 
     def _word(self, path: tuple[str | None, ...]) -> str:
         if any(label is not None and label.casefold() in self.signs.kept for label in path):
             return ""
-        for label in path:
-            if label is not None and (label.casefold() in self.names or self._says_total(label)):
-                return label
-        return ""
+        return next((label for label in path if label is not None and self._calls_total(label)), "")
 
     def keeps(self, line: int) -> bool:
         """Whether a line is stated to be no total."""
@@ -119,7 +117,7 @@ class Search:
 def find_totals(
     axis: Literal["row", "column"], numbers: Numbers, paths: Sequence[tuple[str | None, ...]],
     at: NDArray[np.int32], *, named: Sequence[str] = (), unworded: bool = True,
-    signs: Signs | None = None,
+    signs: Signs | None = None, said: Sayings | None = None,
 ) -> tuple[tuple[TotalLine, ...], tuple[int, ...], dict[int, int]]:  # fmt: skip
     """Total lines among the lines of one axis, the lines that are called a total but sum nothing, and those in doubt.
 
@@ -133,6 +131,7 @@ def find_totals(
         named: labels stated to be totals.
         unworded: whether lines that are not named are looked at: by sums alone, and by words for "total".
         signs: what else shows which lines are totals.
+        said: what the labels say, if that is at hand.
 
     >>> numbers = np.array([[1.0, 4.0], [2.0, 5.0], [3.0, 9.0]])
     >>> paths = [("Out", "08:00"), ("Out", "10:00"), ("Out", "Total")]
@@ -140,7 +139,8 @@ def find_totals(
     >>> [(line.name, line.parts.tolist(), line.agree) for line in totals], unmatched
     ([('row 3', [0, 1], 1.0)], ())
     """
-    search = Search(axis, numbers, paths, at, frozenset(name.casefold() for name in named), unworded, signs or Signs())
+    names = frozenset(name.casefold() for name in named)
+    search = Search(axis, numbers, paths, at, names, unworded, signs or Signs(), said)
     if numbers.shape[0] < 2 or numbers.shape[1] == 0:
         return (), (), {}
     if unworded and not search.signs.listed:

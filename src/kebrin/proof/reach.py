@@ -22,7 +22,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, column_letters
-from kebrin.grammar.words import MAY_TOTAL, are_statistics, average_word, total_word, without_total_word
+from kebrin.grammar.words import MAY_TOTAL, are_statistics, average_word, speaks, total_word, without_total_word
 from kebrin.proof.figures import figures_as_labels, kept_sums
 from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
@@ -279,7 +279,7 @@ def _called_totals(account: Account, segment: Segment, table: Table, kept: Seque
         if one.column not in table.columns:
             continue
         texts = arrays.distinct_texts(table.data.column(one.column))
-        for text in () if are_statistics(texts) else texts:
+        for text in () if are_statistics(texts) else filter(speaks, texts):
             if not (total_word(text) or average_word(text)) or text.casefold() in stated:
                 continue
             cell = _cell_that_says(account.sheet, one, lines if one.axis == 0 else groups, text)

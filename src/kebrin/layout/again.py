@@ -1,0 +1,72 @@
+"""Rows that say the headings above them again: on a new page, or above each part of a list."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import Kind
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.cells import Sheet
+
+# A heading that is said once ("No.") may be left out the second time, if so many of the others are said again.
+_SAID_AGAIN = 0.7
+
+
+class Again:
+    """Some rows and columns of a sheet, of which rows may say others again.
+
+    >>> from kebrin.cells import Sheet
+    >>> sheet = Sheet.of([["Quay", "Boats"], ["East", 3], ["QUAY", "Boats"], ["West", 4]])
+    >>> [Again(sheet, np.arange(4), np.arange(2)).says([0], at) for at in (1, 2, 3)]
+    [False, True, False]
+    """
+
+    def __init__(self, sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> None:
+        """Take the rows and the columns to look at."""
+        self._sheet, self._rows, self._columns = sheet, rows, columns
+        self._heads: dict[tuple[int, int], str] = {}
+
+    @cached_property
+    def _first(self) -> NDArray[np.intp]:
+        """The first filled column of each row."""
+        first: NDArray[np.intp] = self._columns[self._sheet.filled[np.ix_(self._rows, self._columns)].argmax(axis=1)]
+        return first
+
+    @cached_property
+    def _begins(self) -> list[str]:
+        """What the first filled cell of each row says, in small letters: that tells of nearly all that they say nothing again."""
+        found = np.full(len(self._rows), "", dtype=object)
+        for column in np.unique(self._first).tolist():
+            own = np.flatnonzero(self._first == column)
+            found[own] = [text.casefold() for text in self._sheet.texts(self._rows[own], column)]
+        return found.tolist()
+
+    def says(self, head: Sequence[int], at: int) -> bool:
+        """Whether a row says what some row of a head says, in any case; rows are counted among those that are looked at."""
+        column = int(self._first[at])
+        return any(self._head(place, column) == self._begins[at] and self._says(place, at) for place in head)
+
+    def _head(self, place: int, column: int) -> str:
+        key = place, column
+        if key not in self._heads:
+            self._heads[key] = self._sheet.text(int(self._rows[place]), column).casefold()
+        return self._heads[key]
+
+    def _says(self, place: int, at: int) -> bool:
+        sheet, first, row = self._sheet, int(self._rows[place]), int(self._rows[at])
+        kinds, before = sheet.kinds[row, self._columns], sheet.kinds[first, self._columns]
+        said = kinds != Kind.BLANK
+        if (before[said] != kinds[said]).any() or said.sum() < _SAID_AGAIN * (before != Kind.BLANK).sum():
+            return False
+        return all(
+            sheet.text(row, column).casefold() == sheet.text(first, column).casefold()
+            for column in self._columns[said].tolist()
+        )

@@ -1,0 +1,41 @@
+"""What the labels of many lines say: each distinct label is looked at once, and the lines only where one says it."""
+
+from __future__ import annotations
+
+from itertools import chain
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.grammar.words import speaks
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
+    from numpy.typing import NDArray
+
+
+class Sayings:
+    """The labels of lines, those apart that say nothing ("S123").
+
+    >>> from kebrin.grammar.words import total_word
+    >>> Sayings([("Hallan", "S1"), ("Total", None)]).lines(total_word)
+    [1]
+    """
+
+    def __init__(self, paths: Sequence[tuple[str | None, ...]]) -> None:
+        """Take the labels of each line, outermost first."""
+        self._paths = paths
+        self._every = set(filter(None, chain.from_iterable(paths)))
+        self._telling = list(filter(speaks, self._every))
+
+    def lines(self, what: Callable[[str], object], *, every: bool = False) -> list[int]:
+        """The lines of which some label says something; of every label, or of those that speak."""
+        said = set(filter(what, self._every if every else self._telling))
+        return [at for at, path in enumerate(self._paths) if not said.isdisjoint(path)] if said else []
+
+    def mask(self, what: Callable[[str], object]) -> NDArray[np.bool_]:
+        """The same as a vector."""
+        found = np.zeros(len(self._paths), np.bool_)
+        found[self.lines(what)] = True
+        return found
