@@ -207,3 +207,24 @@ def test_a_year_alone_over_figures_as_large_is_asked_about_and_can_be_stated() -
     _, layout = layout_of(rows, boxhead=("year",))
     assert layout.boxhead[0].texts == ("2031",)
     assert layout.body_rows.tolist() == [3, 4]
+
+
+def test_lines_that_a_total_sums_in_place_of_others_are_the_sums_of_those() -> None:
+    rows = [
+        ["Harbour", "2030", "2031"], ["Skarrow", 10, 12], ["Brae", 20, 25], ["North", 30, 37],
+        ["Hallan", 40, 41], ["Wick", 5, 7], ["South", 45, 48], ["Total", 75, 85],
+    ]  # fmt: skip
+    _, layout = layout_of(rows)
+    assert [(line.at, line.parts.tolist()) for line in layout.totals] == [(3, [1, 2]), (6, [4, 5]), (7, [3, 6])]
+    rows[2][1] = 19  # no sum any more: nothing says that North is no harbour
+    _, layout = layout_of(rows)
+    assert not layout.totals
+
+
+def test_groups_that_sum_groups_are_found_though_each_has_its_own_total() -> None:
+    rows = [["Route", "Class", "Jan", "Feb"]]
+    for route, foot, cars in (("North Loop", 10, 5), ("Outer Sound", 20, 7), ("Both", 30, 12)):
+        rows += [[route, "Foot", foot, foot + 1], ["", "Cars", cars, cars + 1], ["", "All", foot + cars, foot + cars + 2]]
+    rows[7][3], rows[8][3], rows[9][3] = 32, 14, 46
+    _, layout = layout_of(rows)
+    assert layout.body_rows.tolist() == [1, 2, 4, 5]

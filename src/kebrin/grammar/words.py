@@ -67,10 +67,15 @@ _AVERAGE_WORD = re.compile(
 )
 
 
+_ONE_UNIT = (
+    r"no\.?|nos\.?|nr\.?|number|count|persons?|units?|pcs\.?|"
+    r"t|tonnes?|tons|kg|g|km|m|cm|mm|nm|mi|miles|knots|kn|m²|m2|m³|m3|km²|ha|hectares?|l|litres?|hl|bbl|kwh|mwh|gwh|kw|mw|"
+    r"h|hrs?|hours?|min|minutes|days|°c|°|%|per cent|percent|pct|‰|"
+    r"[€$£¥]|kr\.?|zł|kč|ft|eur|usd|gbp|sek|nok|dkk|isk|chf|pln|czk|huf|crowns|euros?|pounds|dollars|"
+    r"'?000s?|thousands?|thous\.|tsd\.?|millions?|mill\.|mio\.?|mn|bn"
+)
 _UNIT = re.compile(
-    r"[(\[]?(?:no\.?|nos\.?|nr\.?|number|count|persons?|units?|t|tonnes?|kg|g|km|m|m²|m³|l|litres?|h|hrs?|hours?|min|"
-    r"minutes|days|%|per cent|‰|[€$£]|eur|usd|gbp|'?000s?|thousands?|millions?|mio\.?)[)\]]?",
-    re.IGNORECASE,
+    rf"[(\[]?(?:1[,. ]?000 |'000 )?(?:{_ONE_UNIT})(?:(?:\s*/\s*|\s+per\s+|\s+)(?:{_ONE_UNIT}))?[)\]]?", re.IGNORECASE
 )
 
 
@@ -90,8 +95,8 @@ def speaks(label: str) -> bool:
 def is_unit(label: str) -> bool:
     """Whether a heading is nothing but a unit.
 
-    >>> is_unit("(number)"), is_unit("t"), is_unit("Foot")
-    (True, True, False)
+    >>> is_unit("(number)"), is_unit("kr/t"), is_unit("Foot"), is_unit("1,000 t")
+    (True, True, False, True)
     """
     return _UNIT.fullmatch(label) is not None
 

@@ -70,10 +70,9 @@ def totals_of(
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
         why = "it is called a total but is the sum of nothing here"
         remarks += [Evidence(KEPT, TotalLine(axis, line, at[:0], "").name, why, 0.5) for line in unmatched]
-        for line, count in doubted.items():
+        for line, why in doubted.items():
             label = " / ".join(filter(None, paths[int(np.flatnonzero(at == line)[0])]))
-            said = f"equals the sum of {count} lines beside it, and nothing else says that it is a total"
-            remarks.append(Evidence(DOUBTED, f"{TotalLine(axis, line, at[:0], '').name} {label!r}", said, 0.5))
+            remarks.append(Evidence(DOUBTED, f"{TotalLine(axis, line, at[:0], '').name} {label!r}", why, 0.5))
     return tuple(found), remarks
 
 

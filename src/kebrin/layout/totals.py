@@ -19,7 +19,7 @@ from kebrin.grammar.words import average_word, carried_word, of_which, says_diff
 from kebrin.layout.aggregates import find_aggregates
 from kebrin.layout.model import TotalLine
 from kebrin.layout.sayings import Sayings
-from kebrin.layout.worded import settle_worded
+from kebrin.layout.worded import settle_summed, settle_worded
 from kebrin.table.arrays import uneven
 
 if TYPE_CHECKING:
@@ -80,7 +80,7 @@ class Search:
     carried: set[int] = field(default_factory=set)
     causes: dict[int, str] = field(default_factory=dict)
     loose: set[int] = field(default_factory=set)
-    doubted: dict[int, NDArray[np.intp]] = field(default_factory=dict)
+    doubted: dict[int, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.filled = np.nan_to_num(self.numbers, nan=0.0)
@@ -118,10 +118,11 @@ def find_totals(
     axis: Literal["row", "column"], numbers: Numbers, paths: Sequence[tuple[str | None, ...]],
     at: NDArray[np.int32], *, named: Sequence[str] = (), unworded: bool = True,
     signs: Signs | None = None, said: Sayings | None = None,
-) -> tuple[tuple[TotalLine, ...], tuple[int, ...], dict[int, int]]:  # fmt: skip
+) -> tuple[tuple[TotalLine, ...], tuple[int, ...], dict[int, str]]:  # fmt: skip
     """Total lines among the lines of one axis, the lines that are called a total but sum nothing, and those in doubt.
 
-    In doubt are lines that equal the sum of others, which nothing but arithmetic shows to be totals; with how many they sum.
+    In doubt are lines that equal the sum of others, which nothing but arithmetic shows to be totals, and those that a total sums
+    in place of lines that they do not sum; with what is to be said of them.
 
     Args:
         axis: which lines these are, for the result.
@@ -147,9 +148,12 @@ def find_totals(
         _find_parents(search)
         _find_runs(search)
         _find_groups(search)
-    unmatched = [line for line, word in enumerate(search.words) if word and not settle_worded(search, line)]
+    for line in [line for line, word in enumerate(search.words) if word]:
+        settle_worded(search, line)
     if unworded and not search.signs.listed:
+        settle_summed(search)
         find_aggregates(search)
+    unmatched = [line for line, word in enumerate(search.words) if word and line not in search.found]
     for line in search.carried - set(search.found):
         search.found[line] = (np.empty(0, np.intp), "it carries a sum over from elsewhere", 1.0)
     totals = tuple(
@@ -166,7 +170,7 @@ def find_totals(
         )
         for line, (parts, why, agree) in sorted(search.found.items())
     )
-    doubted = {int(at[line]): len(parts) for line, parts in search.doubted.items() if line not in search.found}
+    doubted = {int(at[line]): why for line, why in search.doubted.items() if line not in search.found}
     return totals, tuple(int(at[line]) for line in unmatched), doubted
 
 
@@ -278,7 +282,11 @@ def _with_cause(search: Search, found: dict[int, NDArray[np.intp]]) -> dict[int,
         if place and line not in known:
             known[line] = place
     search.causes |= known
-    search.doubted |= {line: parts for line, parts in found.items() if line in bare and line not in known}
+    search.doubted |= {
+        line: f"equals the sum of {len(parts)} lines beside it, and nothing else says that it is a total"
+        for line, parts in found.items()
+        if line in bare and line not in known
+    }
     return {line: parts for line, parts in found.items() if line in told or line in known}
 
 
@@ -316,13 +324,12 @@ def _find_groups(search: Search) -> None:
     """Groups of lines that are the sums of other groups, line by line: a quarter's pair beside its months' pairs."""
     depth = len(search.paths[0]) if search.paths else 0
     for level in range(depth - 1):
-        keys = [path[: level + 1] for path in search.paths]
+        lines = [at for at in range(len(search.paths)) if at not in search.found]
+        keys = [search.paths[at][: level + 1] for at in lines]
         starts = [at for at in range(len(keys)) if not at or keys[at] != keys[at - 1]]
-        groups = [list(range(start, stop)) for start, stop in itertools.pairwise([*starts, len(keys)])]
+        groups = [lines[start:stop] for start, stop in itertools.pairwise([*starts, len(keys)])]
         inner = [[search.paths[at][level + 1 :] for at in group] for group in groups]
         if len(groups) < 3 or len(inner[0]) < 2 or any(one != inner[0] for one in inner):
-            continue
-        if any(line in search.found for group in groups for line in group):
             continue
         wide = np.stack([search.numbers[group].ravel() for group in groups])
         labels = [key[level:] for key in (keys[start] for start in starts)]

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.grammar.words import total_word, without_total_word
+from kebrin.grammar.words import of_which, total_word, without_total_word
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -61,6 +62,102 @@ def settle_worded(search: Search, line: int) -> bool:
     tied = verb if agree == 1 else f"{verb} in {agree:.0%} of its cells" if agree else f"{verb} nowhere"
     search.found[line] = (parts, f"it is called {word!r} and {tied} over {why}", agree)
     return True
+
+
+def settle_summed(search: Search) -> None:
+    """Find the lines that a total sums in place of others: each is the sum of those that stand right before or after it.
+
+    "All" that sums North and South, and none of the harbours among them, says that these two sum the harbours.
+    """
+    for total, word in enumerate(search.words):
+        if not word or total in search.means or search.keeps(total):
+            continue
+        parts, _, agree = search.found.get(total, (np.empty(0, np.intp), "", 0.0))
+        among = _around(search, total)
+        own = {at for at in parts.tolist() if at not in search.found} if agree == 1 else set()
+        if own and not own < {*among}:
+            continue
+        for before in (True, False):
+            groups = _beside(own, among, before=before) if own else _parted(search, total, among, before=before)
+            if groups and all(_ties(search, line, lines) for line, lines in groups.items()):
+                _settle(search, total, groups, "before" if before else "after")
+                break
+        else:
+            _doubt(search, total, own, among)
+
+
+def _doubt(search: Search, total: int, own: set[int], among: list[int]) -> None:
+    """Doubt lines that a total sums, where the lines set in beside them are neither their parts nor summed by it."""
+    rest = [at for at in among if at not in own]
+    depths = search.signs.depths
+    named = all(of_which(label or "") for at in rest for label in search.paths[at][-1:])
+    if (
+        own
+        and rest
+        and not named
+        and any(depths)
+        and all(depths[at] == 0 for at in own)
+        and all(depths[at] for at in rest)
+    ):
+        word = search.words[total]
+        why = f"is summed by {word!r} in place of the {len(rest)} lines set in beside such lines, and is not their sum"
+        search.doubted |= {line: why for line in own if not search.keeps(line)}
+
+
+def _settle(search: Search, total: int, groups: dict[int, list[int]], side: str) -> None:
+    word = search.words[total]
+    for line, lines in groups.items():
+        count = f"{len(lines)} lines" if len(lines) > 1 else "line"
+        search.found[line] = (
+            np.array(lines, np.intp),
+            f"it equals the sum of the {count} {side} it; {word!r} sums it",
+            1.0,
+        )
+        search.causes[line] = f"{word!r} sums it in their place"
+    if total not in search.found or search.found[total][2] < 1:
+        why = f"it is called {word!r} and adds up over the {len(groups)} sums {side} it"
+        search.found[total] = (np.array(sorted(groups), np.intp), why, 1.0)
+
+
+def _around(search: Search, total: int) -> list[int]:
+    """The plain lines before a total, or after it where none stand before, up to the next total there."""
+    for side in (range(total - 1, -1, -1), range(total + 1, len(search.paths))):
+        found = list(itertools.takewhile(lambda at: not (at in search.found or search.words[at]), side))
+        if found:
+            return sorted(found)
+    return []
+
+
+def _parted(search: Search, total: int, among: list[int], *, before: bool) -> dict[int, list[int]]:
+    """Lines parted among those that are their sums and that a total sums: one by one they may be chance, but not all at once."""
+    groups: dict[int, list[int]] = {}
+    waiting: list[int] = []
+    for at in among if before else among[::-1]:
+        if waiting and _ties(search, at, waiting):
+            groups[at], waiting = sorted(waiting), []
+        else:
+            waiting.append(at)
+    several = len(groups) > 1 and any(len(lines) > 1 for lines in groups.values())
+    return groups if several and not waiting and _ties(search, total, list(groups)) else {}
+
+
+def _beside(own: set[int], among: list[int], *, before: bool) -> dict[int, list[int]]:
+    """Of some lines those that stand right before each of a few, or after it; none where some stand beside none."""
+    groups: dict[int, list[int]] = {}
+    waiting: list[int] = []
+    for at in sorted(among, reverse=not before):
+        if at not in own:
+            waiting.append(at)
+        elif waiting:
+            groups[at], waiting = sorted(waiting), []
+    return {} if waiting else groups
+
+
+def _ties(search: Search, line: int, parts: list[int]) -> bool:
+    """Whether a line is exactly the sum of others, and says something."""
+    stated = ~np.isnan(search.numbers[line])
+    gaps = np.abs(search.filled[parts].sum(axis=0) - search.filled[line])
+    return bool((search.filled[line] != 0).any() and (gaps[stated] <= search.slack[stated]).all())
 
 
 def _between(

@@ -152,8 +152,8 @@ def _unlabelled(sheet: Sheet, layout: Layout) -> list[Remark]:
     said = []
     for level in layout.stub:
         known = np.flatnonzero(level.codes >= 0)
-        if not len(known) or known[0] == 0 or level.line < 0:
-            continue
+        if not len(known) or known[0] == 0 or level.line < 0 or level.line > layout.body_columns[0]:
+            continue  # behind the figures each label speaks of its own row
         row, first = int(layout.body_rows[known[0]]), int(layout.body_rows[0])
         what = (
             f"{level.name!r} has no label above row {row + 1}, and the body begins with row {first + 1}: labels in the middle of "
