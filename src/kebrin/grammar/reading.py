@@ -75,6 +75,8 @@ class Reading(NamedTuple):
 #: Marks of currencies that have a code of their own.
 CURRENCY_SIGNS = {"€": "EUR", "£": "GBP", "¥": "JPY", "₩": "KRW", "₹": "INR", "US$": "USD", "zł": "PLN", "Kč": "CZK"}
 _WORDS = Reading(Look.WORDS)
+# A decimal sign without a zero before it, as print reports have it: ".50".
+_BARE_POINT = re.compile(r"^([-+−(]?(?:[€$£]\s?)?)(?=[.,]\d+\D*$)")
 
 
 @lru_cache(maxsize=65_536)
@@ -87,6 +89,8 @@ def read_text(text: str) -> Reading:
     (-1234.5, -2.5, 1486.0, 2004.0)
     >>> read_text("1,234")[1:3], read_text("0,984")[1:3]
     ((1234.0, 1.234), (nan, 0.984))
+    >>> read_text(".50").number, read_text("-.5").number, read_text(",25-").comma
+    (0.5, -0.5, -0.25)
     >>> read_text("n/a").look.name, read_text("007").look.name, read_text("4 Sep").look.name, read_text("12.0 e").unit
     ('MISSING', 'CODE', 'WORDS', 'e')
     """
@@ -102,6 +106,7 @@ def read_text(text: str) -> Reading:
     if _SCIENTIFIC.fullmatch(bare):
         number = float(bare.replace("−", "-"))
         return Reading(Look.NUMBER, number, number)
+    bare = _BARE_POINT.sub(r"\g<1>0", bare)
     shape = re.sub(r"\d", "0", bare)
     amount = understand(shape) if "0" in shape else None
     return _WORDS if amount is None else _of_amount(bare, amount)

@@ -48,15 +48,21 @@ _CARRIED = re.compile(
     r"übertrag|report à nouveau|à reporter|suma y sigue)\W*",
     re.IGNORECASE,
 )
+_CONTINUED = re.compile(
+    r"[\s,;:–—-]*[(\[]?\s*\b(?:cont(?:inued|inuation|['’]?d)?\b\.?|fortsetzung|forts\.|suite|segue|continuaci[oó]n|vervolg)\s*[)\]]?\s*$",
+    re.IGNORECASE,
+)
 #: A text that says what it is: "Harbour: Hallan".
 KEYED = re.compile(r"(?P<key>[^\W\d_][^:]{0,38}?)\s*:\s+(?P<value>[^\s:][^:]*)")
 #: What a word for "total" may have in it, in the languages that are known, for RE2: only such texts are looked at.
 MAY_TOTAL = (
     "(?i)tot|sum|all|ges|zus|raz|celk|sou|spolu|össz|skup|ukup|topl|kopā|viso|kokku|yht|samt|ensemble|somm|soma|"
-    "ито|всего|сум|разом|усьо|σύν|合|小|总|計|계"
+    "ито|всего|сум|разом|усьо|σύν|合|小|总|計|계|\\*\\*"
 )
 # Words too common to stand for a total inside a longer label.
 _WHOLE_TOTAL = re.compile(r"\W*(?:sum|all|overall|ensemble|somme|somma|suma|soma)\W*", re.IGNORECASE)
+# Print reports mark the lines of their totals so.
+_STARRED = re.compile(r"\s*\*{2,}\s+(?=\w)")
 _CJK_TOTAL = re.compile("合計|小計|総計|合计|小计|总计|합계|총계|소계")
 
 
@@ -172,12 +178,14 @@ def average_word(label: str) -> str:
 def total_word(label: str) -> str:
     """The word in a label that says "total", or ''.
 
-    >>> total_word("Outbound total"), total_word("Totality"), total_word("Foot")
-    ('total', '', '')
+    >>> total_word("Outbound total"), total_word("Totality"), total_word("Foot"), total_word("** Hallan")
+    ('total', '', '', '**')
     """
     if not speaks(label):
         return ""
-    match = _TOTAL_WORD.search(label) or _CJK_TOTAL.search(label) or _WHOLE_TOTAL.fullmatch(label)
+    match = (
+        _TOTAL_WORD.search(label) or _CJK_TOTAL.search(label) or _WHOLE_TOTAL.fullmatch(label) or _STARRED.match(label)
+    )
     return match[0].strip() if match else ""
 
 
@@ -187,7 +195,7 @@ def without_total_word(label: str) -> str:
     >>> without_total_word("Total, Outbound"), without_total_word("Subtotal")
     ('Outbound', '')
     """
-    return _TOTAL_WORD.sub("", label).strip(" ,:;-–—()")
+    return _STARRED.sub("", _TOTAL_WORD.sub("", label)).strip(" ,:;-–—()")
 
 
 @lru_cache(maxsize=65_536)
@@ -198,6 +206,15 @@ def says_whole(label: str) -> bool:
     (True, True, True, False)
     """
     return speaks(label) and _WHOLE.match(label) is not None
+
+
+def without_continued(label: str) -> str:
+    """A label without words that say that it goes on from a page before.
+
+    >>> without_continued("Hallan (cont.)"), without_continued("Hallan, continued"), without_continued("Hallan")
+    ('Hallan', 'Hallan', 'Hallan')
+    """
+    return _CONTINUED.sub("", label)
 
 
 def of_which(label: str) -> bool:

@@ -10,7 +10,7 @@ import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import is_unit, says_whole, total_word
+from kebrin.grammar.words import is_unit, says_whole, total_word, without_continued
 from kebrin.layout.bands import band_totals, with_first_band
 from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.doubts import mixed_doubt
@@ -56,13 +56,14 @@ def build(
     names = find_names(sheet, frame.boxhead, frame.heads, frame.stub, stated, frame.beside)
     across = boxhead_levels(sheet, frame.boxhead, frame.columns.tolist(), names.boxhead, marks)
     fill = stated.fill != "none" and not frame.listed
-    down = stub_levels(sheet, frame.rows.tolist(), frame.stub, names.stub, marks, fill=fill)
+    down = _continued(stub_levels(sheet, frame.rows.tolist(), frame.stub, names.stub, marks, fill=fill))
     across = _headed(across, names.heads[0])
     down = _headed(down, names.heads[1])
     rows = _with_data(sheet, frame, stated)
     depths = find_depths(sheet, frame.rows, frame.stub, len(frame.rows) * len(frame.columns))
     totals, remarks = totals_of(sheet, frame, rows, (across, down), stated, depths)
     heads = _heads(sheet, frame, totals, stated, marks, depths)
+    heads = replace(heads, levels=_continued(heads.levels))
     if stated.cutins is None:
         heads = replace(heads, levels=keyed(heads.levels, [level.name for level in (*across, *down)]))
     if heads.levels:
@@ -194,6 +195,11 @@ def _heads(
         and not says_whole(sheet.text(line.at, column))
     }
     return _with_stated_names(find_heads(sheet, frame.rows, column, frame.columns, above, marks, depths), stated)
+
+
+def _continued(levels: Sequence[Level]) -> tuple[Level, ...]:
+    """Levels with labels that go on from a page before ("Hallan (cont.)") as those they go on from."""
+    return tuple(level.joined_where(without_continued) for level in levels)
 
 
 def _with_stated_names(found: Heads, stated: Stated) -> Heads:

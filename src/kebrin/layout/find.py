@@ -304,12 +304,17 @@ def _stub_columns(sheet: Sheet, play: Play, first_row: int, body_column: int, wi
     inner = play.columns[play.columns >= body_column]
     below = play.rows[play.rows >= first_row]
     last = int(below[max(last_with_data(sheet, below, inner) - 1, 0)]) if len(below) else first_row
+    skipped = 0  # columns that hold notes below the body and nothing beside it are gaps here
     for column in left:
-        gap = int(sheet.gaps[1][taken[-1] if taken else body_column] - sheet.gaps[1][column]) + 1
+        gap = int(sheet.gaps[1][taken[-1] if taken else body_column] - sheet.gaps[1][column]) + 1 + skipped
         own = sheet.filled[first_row : last + 1, column]
+        if not own.any() and gap <= MOST_SPACERS:
+            skipped += 1
+            continue
         # Columns that are full all the way are labels however many there are.
         wide = len(taken) >= _WIDEST and (gap > 1 or own.mean() < _FULL)
         if wide or gap > MOST_SPACERS or not own.any():
             break
         taken.append(column)
+        skipped = 0
     return tuple(sorted(taken))

@@ -12,7 +12,7 @@ from kebrin.cells import Area, a1, column_letters
 from kebrin.errors import Place, PlanError, nearest
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
     from numpy.typing import NDArray
 
@@ -108,6 +108,20 @@ class Level:
             Level.of(self.name, labels, self.line), cells=self.cells[lines], head=self.head,
             joined=tuple(one.at(lines) for one in self.joined),
         )  # fmt: skip
+
+    def joined_where(self, what: Callable[[str], str]) -> Level:
+        """The level with labels that say the same, but for something, as the one that says it without.
+
+        >>> level = Level.of("port", ["Brae", "Brae (cont.)", "Wick"], 0)
+        >>> level.joined_where(lambda label: label.removesuffix(" (cont.)")).labels()
+        ['Brae', 'Brae', 'Wick']
+        """
+        place = {text: at for at, text in enumerate(self.texts)}
+        own = [place.get(what(text), at) for at, text in enumerate(self.texts)]
+        if own == list(range(len(own))):
+            return self
+        codes = np.array([*own, MISSING], np.int32)[self.codes]
+        return replace(self, codes=codes).at(np.arange(len(codes)))
 
     @property
     def parts(self) -> tuple[Level, ...]:

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Sheet, as_label, neat, trailing_mark
-from kebrin.grammar.words import KEYED
+from kebrin.grammar.words import KEYED, without_continued
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
@@ -212,8 +212,10 @@ def _wrong_in_grid(
 
 
 def _says(value: object, text: str | None, labels: Labels) -> bool:
-    """Whether a cell says a label; it may say the column's name and a colon before it."""
+    """Whether a cell says a label; it may say the column's name and a colon before it, and that it is continued behind it."""
     own = as_label(value)
+    if text is not None and (bare := without_continued(own)) != own and _says(bare, text, labels):
+        return True
     if text is not None and (keyed := KEYED.fullmatch(neat(own))) and keyed["key"] == labels.column:
         return keyed["value"] == text
     if labels.part and text is not None:

@@ -98,7 +98,9 @@ def columns_beside(sheet: Sheet, segment: Segment, uses: NDArray[np.uint8]) -> I
     rows, columns = _lines(segment)
     if not len(rows) or not len(columns):
         return
-    for column in (int(columns[0]) - 1, int(columns[-1]) + 1):
+    # On the left a gap may lie between: what stands before figures labels them.
+    before = np.flatnonzero(sheet.filled[rows, : columns[0]].any(axis=0))
+    for column in (int(before[-1]) if len(before) else -1, int(columns[-1]) + 1):
         if not 0 <= column < sheet.shape[1]:
             continue
         notes = rows[np.isin(uses[rows, column], (Use.NOTE, Use.TITLE)) & sheet.filled[rows, column]]

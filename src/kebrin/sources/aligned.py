@@ -27,6 +27,9 @@ _FIGURES = frozenset({Look.NUMBER, Look.MARKED, Look.FIGURE, Look.MISSING})
 PLAIN_NUMBER = r"[1-9][0-9]{0,11}(?:\.[0-9]{1,6})?"
 SURE_AMOUNT = r"[1-9][0-9]{0,2}(?:,[0-9]{3})*(?:\.[0-9]{1,3})?|[1-9][0-9]{4,11}"
 _PLAIN, _SURE = re.compile(PLAIN_NUMBER), re.compile(SURE_AMOUNT)
+#: A time of day.
+TIME = r"[012]?[0-9][:.][0-5][0-9](?::[0-5][0-9])?"
+_WORD, _TIME = re.compile(r"[^\W\d_]{4}"), re.compile(TIME)
 _ALIKE = str.maketrans("23456789", "11111111")
 # Of the lines of figures so many at most may reach over a gap between columns, and one of many.
 _OVER, _MANY = 0.02, 12
@@ -107,9 +110,16 @@ def is_body(fields: Sequence[Field]) -> bool:
     return any(is_amount(one.text) for one in fields[1:])
 
 
+def holds_times(fields: Sequence[Field]) -> bool:
+    """Whether a line has a time of day behind its first run of text: a timetable, where no figures are."""
+    return any(_TIME.fullmatch(one.text) for one in fields[1:])
+
+
 def is_amount(text: str) -> bool:
-    """Whether a text reads as a figure and as no year or period."""
-    return _SURE.fullmatch(text) is not None or (reads_as_figure(text) and not period_name([text]))
+    """Whether a text reads as a figure and as no year or period; one with a word beside it ("6 records") says more."""
+    if _SURE.fullmatch(text) is not None:
+        return True
+    return reads_as_figure(text) and not _WORD.search(text) and not period_name([text])
 
 
 @dataclass(frozen=True)
@@ -146,6 +156,8 @@ class Columns:
         body = [fields for fields in lines if is_body(fields) and not total_word(fields[0].text.translate(_ALIKE))]
         if len(body) < 2:
             body = [fields for fields in lines if is_body(fields)]
+        if len(body) < 2:
+            body = [fields for fields in lines if holds_times(fields)]
         if len(body) < 2:
             body = [fields for fields in lines if len(fields) > 1]
         return cls.shared(Runs.of(body), len(body), near, stated)
@@ -217,7 +229,7 @@ class Columns:
             over = self._over(one)
             at = over[0] if over else self._nearest(one)
             cells[at] = f"{cells[at]} {one.text}".strip()
-        placed = self._headed(right) if right else []
+        placed = self._headed(right, [at for at, text in enumerate(cells) if text]) if right else []
         if placed is None:  # a title, or what else is laid out by no columns
             if not any(cells):
                 return Row([" ".join(one.text for one in parts), *[""] * (len(cells) - 1)], [])
@@ -238,11 +250,12 @@ class Columns:
             self.figures
         )
 
-    def _headed(self, parts: Sequence[Field]) -> list[tuple[int, int]] | None:
-        """The columns that headings stand over, first and last of each; None if they stand over none."""
-        own = list(self.figures)
+    def _headed(self, parts: Sequence[Field], taken: Sequence[int]) -> list[tuple[int, int]] | None:
+        """The columns that headings stand over, first and last of each; None if they stand over none but those taken."""
+        own = [at for at in self.figures if at not in taken]
         # Words behind the figures have a column of their own too.
-        own += [at for at in range(len(self)) if own and at > own[-1]]
+        last = self.figures[-1] if self.figures else len(self)
+        own += range(last + 1, len(self))
         if own and len(parts) > len(own):
             return self._one_each(parts)  # words stand between the figures
         if not own:

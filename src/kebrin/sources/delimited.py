@@ -37,6 +37,7 @@ _LONG = 1 << 16
 _MOSTLY = 0.8
 # A line that is drawn; a mark for a missing value is no longer than this.
 _RULE, _LONGEST_MARK = re.compile(r":?(?:-{3,}|={3,}|_{3,}|─{3,}|═{3,}):?"), 3
+_DRAWN = re.compile(r"[+*:]?(?:[-=_─═]{2,}[+*:┼╪]?){2,}")
 _GROUPED = re.compile(r"(?<=\d),(?=\d{3}(?!\d))")
 
 
@@ -110,7 +111,7 @@ def _rows(text: str, mark: str, where: Place) -> list[list[str]]:
 
 
 def _is_ruled(row: list[str], mark: str) -> bool:
-    """Whether a row only draws a line under headings: "|----|---:|"; three signs may mean that a value is missing.
+    """Whether a row only draws a line: "|----|---:|", "+====+===+"; three signs may mean that a value is missing.
 
     >>> _is_ruled(["", "-----", "---:", ""], "|"), _is_ruled(["", "---", "---"], ";"), _is_ruled(["a", "-----"], "|")
     (True, False, False)
@@ -118,6 +119,8 @@ def _is_ruled(row: list[str], mark: str) -> bool:
     if not row or row[0][:1].isalnum():
         return False
     cells = [cell.strip() for cell in row if cell.strip()]
+    if len(cells) == 1:
+        return _DRAWN.fullmatch(cells[0]) is not None
     return all(map(_RULE.fullmatch, cells)) and len(cells) > 1 and (mark == "|" or max(map(len, cells)) > _LONGEST_MARK)
 
 

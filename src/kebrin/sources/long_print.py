@@ -53,9 +53,10 @@ class _Grid:
     def __init__(self, lines: Lines, runs: ManyRuns, bare: NDArray[np.bool_]) -> None:
         self.lines, self.runs, self.bare = lines, runs, bare.copy()
         amounts = runs.has_amount() & ~bare
-        self.columns = _columns(runs, amounts, bare)
+        times = runs.has_time() & ~bare
+        self.columns = _columns(runs, amounts, times, bare)
         several = np.flatnonzero(~bare & (runs.counts > 1))
-        body = np.flatnonzero(amounts)
+        body = np.flatnonzero(amounts if amounts.any() else times)
         self.first = int(body[0] if len(body) else several[0] + 1 if len(several) else runs.lines)
         above = runs.counts[: self.first]
         self.bare[: max(self.first - 1, 0)] |= (above[:-1] == 1) & (above[1:] == 0)  # titles
@@ -127,10 +128,10 @@ class _Grid:
         return Placed(self.lines.where(at), self.lines.texts[at], self.runs.fields(at))
 
 
-def _columns(runs: ManyRuns, amounts: NDArray[np.bool_], bare: NDArray[np.bool_]) -> Columns:
-    """The columns that the lines of figures share; where there are none, those of all lines with several runs of text."""
+def _columns(runs: ManyRuns, amounts: NDArray[np.bool_], times: NDArray[np.bool_], bare: NDArray[np.bool_]) -> Columns:
+    """The columns that the lines of figures share, or of times; where there are none, those of all lines with several runs."""
     body = amounts & ~runs.first_says(lambda text: bool(total_word(text)))
-    for instead in (amounts, ~bare & (runs.counts > 1)):
+    for instead in (amounts, times, ~bare & (runs.counts > 1)):
         if np.count_nonzero(body) < _FEWEST:
             body = instead
     return Columns.shared(runs.places(body[runs.line]), int(np.count_nonzero(body)), _NEAR)

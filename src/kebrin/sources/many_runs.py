@@ -11,7 +11,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from kebrin.sources.aligned import PLAIN_NUMBER, SURE_AMOUNT, Field, Runs, is_amount, reads_as_figure
+from kebrin.sources.aligned import PLAIN_NUMBER, SURE_AMOUNT, TIME, Field, Runs, is_amount, reads_as_figure
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -102,6 +102,12 @@ class ManyRuns:
         doubtful = np.flatnonzero(~found[self.line[behind]])
         also = _each(texts.take(pa.array(doubtful)), is_amount)
         found[self.line[behind[doubtful[also]]]] = True
+        return found
+
+    def has_time(self) -> NDArray[np.bool_]:
+        """Whether each line has a time of day behind its first run of text."""
+        found = np.zeros(self.lines, np.bool_)
+        found[self.line[_matching(self.texts, TIME) & ~self.is_first]] = True
         return found
 
     def first_says(self, what: Callable[[str], bool]) -> NDArray[np.bool_]:

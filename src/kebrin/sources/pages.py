@@ -12,11 +12,11 @@ from lxml import etree
 
 from kebrin.cells import Area, Formats, Report, Sheet, Spots, kinds_of
 from kebrin.errors import Place, SourceError
-from kebrin.grammar.reading import CURRENCY_SIGNS, Look, read_text
 from kebrin.sources import files
 from kebrin.sources.delimited import decode
 from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.long_text import LongSheet, long_sheet
+from kebrin.sources.marks_apart import joined
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -33,8 +33,6 @@ _HIDDEN = re.compile(r"display\s*:\s*none|visibility\s*:\s*(?:hidden|collapse)",
 _SHIFT = re.compile(r"(?:padding-left|text-indent|margin-left)\s*:\s*([\d.]+)\s*(px|em|pt|rem|%)?", re.IGNORECASE)
 _CHARSET = re.compile(rb"""charset\s*=\s*["']?\s*([A-Za-z0-9_.:-]+)""")
 _RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
-_LEAD = frozenset({*CURRENCY_SIGNS, *CURRENCY_SIGNS.values(), "$", "(", "-", "−", "+"})
-_TRAIL = frozenset({")", "%", ")%", "%)", "*", "€", "kr"})
 _MAY_HIDE = (
     ".//@hidden/parent::*[self::tr or self::td or self::th] | .//@style/parent::*[self::tr or self::td or self::th]"
 )
@@ -245,7 +243,7 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
     elements = list(_rows(table.element))
     grid = _grid(elements, Place(source, name))
     hold_room(len(grid.texts), grid.width, grid.cells, Place(source, name))
-    texts, merges, bold = _joined(grid.texts, grid.merges, grid.bold)
+    texts, merges, bold = joined(grid.texts, grid.merges, grid.bold)
     caption = [table.caption] if table.caption else []
     above = [*table.above, *caption]
     top = len(above) + (1 if above else 0)
@@ -355,37 +353,3 @@ def _reach(
         taken.setdefault(one, set()).update(places)
     merges.append(Area(row, column, bottom, column + across - 1))
     return (bottom - row + 1) * across - 1
-
-
-def _joined(
-    texts: list[list[str]], merges: list[Area], bold: set[tuple[int, int]]
-) -> tuple[list[list[str]], list[Area], set[tuple[int, int]]]:
-    """The table with columns of nothing but currency marks or closing signs joined to the figures beside them."""
-    width = len(texts[0]) if texts else 0
-    for column in range(width - 1, -1, -1):
-        wide = {
-            row
-            for a in merges
-            if a.left <= column <= a.right and a.right > a.left
-            for row in range(a.top, a.bottom + 1)
-        }
-        first = next((mark for row, line in enumerate(texts) if row not in wide and (mark := line[column].strip())), "")
-        if first not in _LEAD and first not in _TRAIL:
-            continue
-        said = {line[column].strip() for row, line in enumerate(texts) if row not in wide and line[column].strip()}
-        if not said or not (said <= _LEAD or said <= _TRAIL):
-            continue
-        own = column + 1 if said <= _LEAD else column - 1
-        if not 0 <= own < len(texts[0]):
-            continue
-        for row, line in enumerate(texts):
-            mark, figure = line[column].strip(), line[own].strip()
-            if mark and row in wide:
-                line[own] = mark
-            elif mark and read_text(figure).look != Look.MISSING:
-                line[own] = f"{mark}{figure}" if own > column else f"{figure}{mark}"
-            del line[column]
-        merges = [Area(a.top, a.left - (a.left > column), a.bottom, a.right - (a.right >= column)) for a in merges]
-        merges = [a for a in merges if a.right >= a.left and (a.top, a.left) != (a.bottom, a.right)]
-        bold = {(row, at - (at > column)) for row, at in bold if at != column}
-    return texts, merges, bold

@@ -15,7 +15,7 @@ import numpy as np
 
 from kebrin.cells import Area, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
-from kebrin.sources.aligned import Columns, Placed, Row, is_body
+from kebrin.sources.aligned import Columns, Placed, Row, holds_times, is_body
 from kebrin.sources.folded import unfolded
 from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.lines import KEY, bare_row, begins, cut, fields_of, is_bare, is_rule, lines_of, spaced_pairs
@@ -46,7 +46,7 @@ def is_printed(text: str) -> bool:
     if "\t" in text or len(lines) < 2:
         return False
     parted = [fields_of(line.expandtabs()) for line in lines]
-    figures = sum(len(fields) > 1 and any(one.is_figure for one in fields[1:]) for fields in parted)
+    figures = sum(any(one.is_figure for one in fields[1:]) or holds_times(fields) for fields in parted)
     keys = sum(len(fields) < 2 and KEY.fullmatch(line) is not None for fields, line in zip(parted, lines, strict=True))
     if 2 * figures >= max(len(lines) - keys - _HEAD_LINES, _FEWEST - 1):
         return True
@@ -124,7 +124,8 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sta
         near,
         tuple((left - 1, right) for left, right in stated.columns),
     )
-    # Without figures the first line of several runs heads the rest.
+    # Without figures the lines of times are the body, or the first line of several runs heads the rest.
+    body = body or [at for at, one in enumerate(placed) if at not in bare and holds_times(one.fields)]
     several = next((at + 1 for at, one in enumerate(placed) if at not in bare and len(one.fields) > 1), len(placed))
     first = body[0] if body else several
     bare |= {at for at in range(first - 1) if len(placed[at].fields) == 1 and not placed[at + 1].text.strip()}  # titles
