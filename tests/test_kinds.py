@@ -337,3 +337,36 @@ def test_pages_of_a_pdf_that_are_turned_are_read_as_they_are_shown(tmp_path: Pat
     canvas.showPage()
     canvas.save()
     assert [row[-1] for row in rows(kb.tidy(tmp_path / "x.pdf"))] == [12, 14, 3, 5]
+
+
+def test_marks_in_cells_of_their_own_go_with_the_figures_on_their_side(tmp_path: Path) -> None:
+    def page(*lines: str) -> list[list[Any]]:
+        cells = "".join(f"<tr>{''.join(f'<td>{one}</td>' for one in line.split('|'))}</tr>" for line in lines)
+        return rows(kb.tidy(written(tmp_path / "x.html", f"<table>{cells}</table>")))
+
+    found = [["Skarrow", 1204, -45], ["Brae", 88, 3]]
+    assert page("Harbour|Dues||Fines|", "Skarrow|kr|1,204|kr|(45)", "Brae|kr|88|kr|3") == found
+    assert page("Harbour|Dues||Fines|", "Skarrow|1,204|€|(45)|€", "Brae|88|€|3|€") == found
+
+
+def test_a_grid_drawn_with_signs_is_a_table(tmp_path: Path) -> None:
+    line, heads = "+---------+------+------+\n", "| Harbour | 2030 | 2031 |\n"
+    text = f"{line}{heads}{line.replace('-', '=')}| Skarrow |   12 |   14 |\n| Hallan  |  940 |  871 |\n{line}"
+    assert [row[-1] for row in rows(kb.tidy(written(tmp_path / "x.txt", text)))] == [12, 14, 940, 871]
+
+
+def test_totals_marked_by_asterisks_and_continued_heads_are_read(tmp_path: Path) -> None:
+    head = "DUES {}\n\nBERTH   VESSEL              CALLS      FINES\n------  ------------------  -----  ---------\n"
+    text = head.format("PAGE 1") + (
+        "HARBOUR: SKARROW\nA1      Gull                   12        .00\n        Skua                    4      45.00-\n"
+        "        ** BERTH A1            16      45.00-\n** SKARROW                     16      45.00-\n"
+        "HARBOUR: HALLAN\nB1      Gull                    3        .00\n" + head.format("PAGE 2")
+        + "HARBOUR: HALLAN (CONTINUED)\nB2      Auk                     9      12.00\n"
+        "** HALLAN                      12      12.00\n*** GRAND TOTAL                28      33.00-\nEND OF REPORT   4 RECORDS\n"
+    )  # fmt: skip
+    run = kb.tidy(written(tmp_path / "x.prn", text))
+    assert run.holds
+    assert [row[:3] + row[-1:] for row in rows(run) if row[3] == "FINES"] == [
+        ["SKARROW", "A1", "Gull", 0.0], ["SKARROW", "A1", "Skua", -45.0],
+        ["HALLAN", "B1", "Gull", 0.0], ["HALLAN", "B2", "Auk", 12.0],
+    ]  # fmt: skip

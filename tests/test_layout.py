@@ -224,7 +224,34 @@ def test_lines_that_a_total_sums_in_place_of_others_are_the_sums_of_those() -> N
 def test_groups_that_sum_groups_are_found_though_each_has_its_own_total() -> None:
     rows = [["Route", "Class", "Jan", "Feb"]]
     for route, foot, cars in (("North Loop", 10, 5), ("Outer Sound", 20, 7), ("Both", 30, 12)):
-        rows += [[route, "Foot", foot, foot + 1], ["", "Cars", cars, cars + 1], ["", "All", foot + cars, foot + cars + 2]]
+        rows += [
+            [route, "Foot", foot, foot + 1],
+            ["", "Cars", cars, cars + 1],
+            ["", "All", foot + cars, foot + cars + 2],
+        ]
     rows[7][3], rows[8][3], rows[9][3] = 32, 14, 46
     _, layout = layout_of(rows)
     assert layout.body_rows.tolist() == [1, 2, 4, 5]
+
+
+@pytest.mark.parametrize("count", [[1, 2, 3], ["(1)", "(2)", "(3)"]])
+def test_a_row_that_counts_the_columns_is_no_data(count: list[Any]) -> None:
+    _, layout = layout_of([["Fish", "2030", "2031"], count, ["Cod", 60, 65], ["Sole", 20, 22]])
+    assert layout.body_rows.tolist() == [2, 3]
+    _, layout = layout_of([["Berth", "2030", "2031"], [1, 2, 3], [2, 14, 9], [4, 11, 12]])
+    assert layout.body_rows.tolist() == [1, 2, 3]  # they are numbered, and so is the first
+
+
+def test_units_of_one_kind_are_set_aside_and_of_several_are_not() -> None:
+    _, layout = layout_of([["Vessel", "Fuel", "Takings"], ["", "t", "kr"], ["Gull", 12.5, 2300], ["Tern", 9.75, 1900]])
+    assert [level.texts for level in layout.boxhead] == [("Fuel", "Takings")]
+    sheet = Sheet.of([["Berth", "Width", "Length"], ["A1", 4, "12 m"], ["A2", 5, "9.5 m"], ["B1", 6, "30 ft"]])
+    assert sheet.data[1:, 2].tolist() == [True, True, False]  # 30 ft among metres are no 30
+
+
+def test_heads_that_go_on_from_a_page_before_are_the_same_heads() -> None:
+    rows = [["Berth", "Vessel", "Calls"], ["SKARROW"], ["A1", "Gull", 12], ["A2", "Tern", 4]]
+    rows += [["HALLAN"], ["B1", "Gull", 3], ["HALLAN (CONT.)"], ["B2", "Auk", 9]]
+    sheet = Sheet.of([[*row, None, None][:3] for row in rows])
+    (layout,) = find_layouts(sheet)
+    assert layout.stub[0].labels() == ["SKARROW", "SKARROW", "HALLAN", "HALLAN"]

@@ -159,3 +159,16 @@ def test_a_total_that_does_not_add_up_among_the_words_of_a_list_is_never_proved(
         ["S3", "Total", 46, "open"],
     ]
     assert "'Total' is called a total" in objections(tidied(tmp_path, rows))
+
+
+def test_labels_before_a_gap_are_no_notes(tmp_path: Path) -> None:
+    body = [
+        ["Vessel", None, "Calls", "Dues"],
+        ["Gull", None, 12, 120.5],
+        ["Tern", None, 4, 31],
+        ["Skua", None, 7, 51.25],
+    ]
+    done = tidied(tmp_path, [*body, ["End of report", "3 records"]])
+    (table,) = done.tables.values()
+    assert table.columns[0] == "Vessel"
+    assert done.holds

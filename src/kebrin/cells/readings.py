@@ -16,6 +16,7 @@ import numpy as np
 
 from kebrin.cells.kinds import Kind
 from kebrin.grammar.reading import HEDGED, MISSING_MARKS, Look, neat, read_text
+from kebrin.grammar.words import is_unit
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
@@ -140,7 +141,7 @@ def _by_column(
     odd = np.flatnonzero(
         (own == Look.CODE)
         | np.isin(cells.columns, list(hints.codes))
-        | np.fromiter((bool(reading.unit) for reading in cells.readings), np.bool_, len(own))
+        | np.fromiter((bool(reading.unit or reading.measure) for reading in cells.readings), np.bool_, len(own))
         | np.fromiter((_may_be_mark(text, legend, hints) for text in cells.texts), np.bool_, len(own))
     )
     for column in np.unique(cells.columns[odd]).tolist():
@@ -165,6 +166,8 @@ def _settle_column(
     codes = sum(one.look == Look.CODE for one in readings)
     units = Counter(one.unit for one in readings if one.unit not in {"", HEDGED})
     common, count = units.most_common(1)[0] if units else ("", 0)
+    measures = Counter(one.measure or one.unit for one in readings if one.measure or one.unit in units)
+    first = measures.most_common(1)[0][0] if measures else ""
     letters = sum(len(text) == 2 and text.isalpha() and text.isupper() for text in set(texts))
     for at, one, text in zip(here.tolist(), readings, texts, strict=True):
         if text.casefold() in hints.missing:
@@ -175,6 +178,8 @@ def _settle_column(
             own[at] = Look.MISSING if hard and letters < 2 else Look.WORDS
         elif one.unit == HEDGED:
             own[at] = Look.FIGURE if hard else Look.WORDS
+        elif len(measures) > 1 and (one.measure or one.unit) not in {"", first} and (one.measure or is_unit(one.unit)):
+            own[at] = Look.WORDS  # 30 ft among metres are no 30
         elif one.unit:
             flag = len(one.unit) <= _LONGEST_FLAG and one.unit.islower() and hard >= count
             unit = one.unit == common and count >= _UNIT_SHARE * (hard + sum(units.values())) and count > 1

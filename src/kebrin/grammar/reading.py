@@ -57,6 +57,7 @@ class Reading(NamedTuple):
         unit: letters beside the number that may be a unit, a currency or a flag ("12.0 e"): the column shows whether they are.
         percent: whether it bears a per cent sign (the number is then a fraction of one).
         group: the sign between groups of three digits, where it is a comma or a point.
+        measure: a unit that is known as one ("kg"): a column has one.
         currency: the currency mark beside it, `€` for EUR and so on.
         negative: the way in which a minus is written, '' for none.
     """
@@ -70,6 +71,7 @@ class Reading(NamedTuple):
     group: str = ""
     currency: str = ""
     negative: str = ""
+    measure: str = ""
 
 
 #: Marks of currencies that have a code of their own.
@@ -121,12 +123,21 @@ def _of_amount(bare: str, amount: Amount) -> Reading:
     comma, other = _number(amount, digits, ",")
     if _is_none(point) and _is_none(comma):
         return _WORDS
-    unit = amount.currency if _is_strange(amount) else amount.unit
+    unit, measure = amount.currency if _is_strange(amount) else amount.unit, ""
     if is_unit(unit) and len(unit) > 1:
-        unit = ""
+        unit, measure = "", unit.casefold().removesuffix("s")
     currency = CURRENCY_SIGNS.get(amount.currency, amount.currency)
     return Reading(
-        look, point, comma, amount.mark, unit, amount.percent != 1.0, group or other, currency, amount.negative
+        look,
+        point,
+        comma,
+        amount.mark,
+        unit,
+        amount.percent != 1.0,
+        group or other,
+        currency,
+        amount.negative,
+        measure,
     )
 
 

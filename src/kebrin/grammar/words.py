@@ -76,7 +76,7 @@ _AVERAGE_WORD = re.compile(
 _ONE_UNIT = (
     r"no\.?|nos\.?|nr\.?|number|count|persons?|units?|pcs\.?|"
     r"t|tonnes?|tons|kg|g|km|m|cm|mm|nm|mi|miles|knots|kn|m²|m2|m³|m3|km²|ha|hectares?|l|litres?|hl|bbl|kwh|mwh|gwh|kw|mw|"
-    r"h|hrs?|hours?|min|minutes|days|°c|°|%|per cent|percent|pct|‰|"
+    r"h|hrs?|hours?|min|minutes|days?|°c|°|%|per cent|percent|pct|‰|"
     r"[€$£¥]|kr\.?|zł|kč|ft|eur|usd|gbp|sek|nok|dkk|isk|chf|pln|czk|huf|crowns|euros?|pounds|dollars|"
     r"'?000s?|thousands?|thous\.|tsd\.?|millions?|mill\.|mio\.?|mn|bn"
 )

@@ -7,7 +7,6 @@ rows are repeats.
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -17,6 +16,7 @@ from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import look_of
 from kebrin.layout.again import Again
+from kebrin.layout.page_lines import counting_lines, page_lines
 from kebrin.layout.titled import heads_a_list
 
 if TYPE_CHECKING:
@@ -29,10 +29,6 @@ _HEADINGS = 2
 _REACH = 5
 # So many of the labels behind a gap must differ for them to name rows of their own.
 _OWN_NAMES = 0.9
-_PAGE_CELLS = 4
-_PAGE = re.compile(
-    r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+(?:\s*(?:of|/|von|de|av|z)\s*\d+)?\b", re.IGNORECASE
-)
 # Years that head columns are apart by no more.
 _LONGEST_STEP = 10
 # A row of fields holds a few pairs; longer rows need not be read for them.
@@ -77,7 +73,7 @@ def find_regions(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 
 
 def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[Region]:
-    pages = page_lines(sheet, rows, columns)
+    pages = (*page_lines(sheet, rows, columns), *counting_lines(sheet, rows, columns))
     rows = rows[~np.isin(rows, pages)] if pages else rows
     if not len(rows):
         return []  # nothing is said but which page it is
@@ -120,24 +116,6 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
         _region(rows, columns, start, stop, repeats, pages)
         for start, stop in zip(starts, [*starts[1:], len(rows)], strict=True)
     ]
-
-
-def page_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[int, ...]:
-    """Rows of few words that say which page this is, or that say a title again, a number in it apart.
-
-    >>> sheet = Sheet.of([["REGISTER", "Page 1 of 2"], ["Berth", "Fee"], ["A1", 3], ["REGISTER", "Page 2 of 2"], ["A2", 4]])
-    >>> page_lines(sheet, np.arange(5), np.arange(2))
-    (0, 3)
-    """
-    filled = sheet.filled[np.ix_(rows, columns)].sum(axis=1)
-    few = np.flatnonzero((filled > 0) & (filled <= _PAGE_CELLS) & ~sheet.data[np.ix_(rows, columns)].any(axis=1))
-    found: set[int] = set()
-    for at in few.tolist():
-        row = int(rows[at])
-        texts = [sheet.text(row, int(column)) for column in columns if sheet.filled[row, column]]
-        if any(_PAGE.search(text) for text in texts):
-            found.add(row)
-    return tuple(sorted(found))
 
 
 def _lone_periods(

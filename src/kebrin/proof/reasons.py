@@ -110,7 +110,12 @@ def _refuted(
 
 
 def _is_page_line(sheet: Sheet, row: int) -> bool:
-    texts = [sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist()]
+    """Whether a row says which page it is, or counts the columns."""
+    columns = np.flatnonzero(sheet.filled[row])
+    texts = [sheet.text(row, column) for column in columns.tolist()]
+    numbers = np.abs(sheet.numbers[row, columns])
+    if len(columns) > 2 and numbers[0] <= 1 and (np.diff(numbers) == 1).all():
+        return row > 0
     return not sheet.data[row].any() and any(_PAGE.search(text) for text in texts)
 
 
