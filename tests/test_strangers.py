@@ -172,3 +172,28 @@ def test_labels_before_a_gap_are_no_notes(tmp_path: Path) -> None:
     (table,) = done.tables.values()
     assert table.columns[0] == "Vessel"
     assert done.holds
+
+
+def test_columns_between_periods_speak_of_these_and_not_of_the_whole_row(tmp_path: Path) -> None:
+    rows = [
+        ["Rank", "2030", "of which women %", "2031", "of which women %"],
+        ["Master", 10, 20, 11, 30],
+        ["Mate", 11, 21, 12, 31],
+    ]
+    assert not tidied(tmp_path, rows).holds
+
+
+def test_numbers_of_notes_speak_of_their_own_rows(tmp_path: Path) -> None:
+    done = tidied(
+        tmp_path,
+        [
+            ["Harbour", "Note", "2030", "2031"],
+            ["Skarrow", None, 12, 14],
+            ["Hallan", 1, 22, 25],
+            ["Brae", 2, 9, 8],
+            ["Wick", None, 7, 8],
+        ],
+    )
+    (table,) = done.tables.values()
+    assert done.holds
+    assert table.to_arrow()["Note"].to_pylist() == [None, None, "1", "1", "2", "2", None, None]

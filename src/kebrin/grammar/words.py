@@ -59,6 +59,9 @@ MAY_TOTAL = (
     "(?i)tot|sum|all|ges|zus|raz|celk|sou|spolu|össz|skup|ukup|topl|kopā|viso|kokku|yht|samt|ensemble|somm|soma|"
     "ито|всего|сум|разом|усьо|σύν|合|小|总|計|계|\\*\\*"
 )
+_NOTE = re.compile(
+    r"(?:foot)?notes?|fn\.?|ref\.?|anm\.?|anmerkung(?:en)?|fußnoten?|fotnot(?:er)?|noot|nota|uwagi", re.IGNORECASE
+)
 # Words too common to stand for a total inside a longer label.
 _WHOLE_TOTAL = re.compile(r"\W*(?:sum|all|overall|ensemble|somme|somma|suma|soma)\W*", re.IGNORECASE)
 # Print reports mark the lines of their totals so.
@@ -301,6 +304,15 @@ def says_money(label: str) -> bool:
     (True, True, False)
     """
     return _AMOUNTS.search(label) is not None
+
+
+def says_note(heading: str) -> bool:
+    """Whether a heading stands over the numbers of notes.
+
+    >>> says_note("Note"), says_note("Footnotes"), says_note("Noted")
+    (True, True, False)
+    """
+    return _NOTE.fullmatch(heading.strip()) is not None
 
 
 def says_rank(label: str) -> bool:

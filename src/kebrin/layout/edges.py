@@ -54,7 +54,7 @@ def beside_columns(
         return named if len(named) == len(stated) else columns[len(columns) - len(stated) :].tolist() if stated else []
     if not boxhead or len(columns) < _FEWEST_PERIODS + 1:
         return []
-    beside = [column for column in columns.tolist() if _may_stand_beside(sheet, rows, column, boxhead)]
+    beside = _at_the_right(sheet, rows, columns.tolist(), boxhead)
     left = columns[~np.isin(columns, beside)]
     if not beside or len(left) < _FEWEST_PERIODS:
         return []
@@ -65,6 +65,17 @@ def beside_columns(
     series = [label(sheet.at(row, int(column))) for column in left if sheet.filled[row, column]]
     plain = [text for text in series if not total_word(text) and not average_word(text)]
     return [column for column in beside if not period_name([*plain, sheet.text(row, column)])]
+
+
+def _at_the_right(sheet: Sheet, rows: NDArray[np.intp], columns: list[int], boxhead: Sequence[int]) -> list[int]:
+    """The last columns that may stand beside a body; one between its columns, or headed as such a one is, speaks of these."""
+    found: list[int] = []
+    for column in columns[::-1]:
+        if not _may_stand_beside(sheet, rows, column, boxhead):
+            break
+        found.insert(0, column)
+    inner = {sheet.text(boxhead[-1], column) for column in columns if column not in found}
+    return [column for column in found if sheet.text(boxhead[-1], column) not in inner]
 
 
 def _may_stand_beside(sheet: Sheet, rows: NDArray[np.intp], column: int, boxhead: Sequence[int]) -> bool:

@@ -15,6 +15,7 @@ import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, as_label, neat, trailing_mark
 from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import says_note
 from kebrin.layout.model import MISSING, NO_COLUMN, Level
 
 if TYPE_CHECKING:
@@ -65,10 +66,13 @@ def stub_levels(
     *,
     fill: bool = True,
 ) -> tuple[Level, ...]:
-    """Repair a stub: one level per stub column over the given rows; blanks mean "same as above" unless `fill` is false."""
+    """Repair a stub: one level per stub column over the given rows; blanks mean "same as above" unless `fill` is false.
+
+    The number of a note speaks of its own row.
+    """
     grid = _grid(sheet, columns, rows, marks, across=True, inner=False)
     if fill:
-        _fill(grid, levels=range(len(columns)))
+        _fill(grid, levels=[at for at, name in enumerate(names) if not says_note(name)])
     return _levels(grid, columns, names)
 
 
@@ -174,7 +178,7 @@ def _at_last_cycle(inner: Sequence[str | None]) -> list[tuple[int, int]]:
     return _at_repeats([(text,) for text in inner])
 
 
-def _fill(grid: Grid, levels: range) -> None:
+def _fill(grid: Grid, levels: Sequence[int]) -> None:
     """Let blanks mean "same as before", bounded by the level outside; a level that has merges says its extent itself."""
     for at in levels:
         texts, merged, cells = grid.texts[at], grid.merged[at], grid.cells[at]

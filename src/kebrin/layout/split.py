@@ -15,7 +15,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet, column_letters
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import average_word, is_unit, names_a_key, period_range, total_word
+from kebrin.grammar.words import average_word, is_unit, names_a_key, period_range, says_note, total_word
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -24,6 +24,8 @@ _MOST_ROWS, _MOST_COLUMNS = 200, 24
 _BLANK, _WORDS, _DATA = 0, 1, 2
 # Rows at the top that may be headings; headings that make a series; whole numbers that make a key by going up.
 _TOP_ROWS, _FEWEST_PERIODS, _FEWEST_RISING = 30, 3, 5
+# Notes are numbered up to here.
+_MOST_NOTES = 60
 #: Whole numbers between these may be years.
 FIRST_YEAR, LAST_YEAR = 1800, 2150
 # How well a cell suits its region: (words, data).
@@ -264,6 +266,8 @@ def _named_as_labels(
     above = np.flatnonzero(use[: at[0], column] == _WORDS)
     head = sheet.text(int(rows[above[-1]]), int(columns[column])) if len(above) else ""
     if head and series.columns and column < min(series.columns) and above[-1] <= series.row:
+        return True
+    if says_note(head) and (numbers <= _MOST_NOTES).all():
         return True
     steps = np.diff(numbers)
     once = head and sum(sheet.text(int(rows[above[-1]]), int(other)) == head for other in columns) == 1

@@ -12,7 +12,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import is_ratio, names_a_key, period_range, says_rank
+from kebrin.grammar.words import is_ratio, names_a_key, period_range, says_note, says_rank
 from kebrin.proof.labelling import lines_in_use
 from kebrin.table.arrays import uneven
 
@@ -82,7 +82,7 @@ def _are_figures(sheet: Sheet, rows: NDArray[np.int32], columns: NDArray[np.int3
 def _may_label(sheet: Sheet, level: Labels, rows: NDArray[np.int32], columns: NDArray[np.int32]) -> bool:
     """Whether figures are labels by what they are (years, a running number) or by what heads them."""
     head = sheet.text(*level.head) if level.head[0] >= 0 else ""
-    if head and (names_a_key(head) or says_rank(head) or period_range(head)):
+    if head and (names_a_key(head) or says_rank(head) or says_note(head) or period_range(head)):
         return True
     texts = list(
         dict.fromkeys(sheet.text(row, column) for row, column in zip(rows.tolist(), columns.tolist(), strict=True))

@@ -10,7 +10,7 @@ import numpy as np
 
 from kebrin.cells import Kind, neat
 from kebrin.errors import LayoutError, Place, SourceError
-from kebrin.grammar.words import scale_words
+from kebrin.grammar.words import says_note, scale_words
 from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
 from kebrin.table import Remark
@@ -154,6 +154,8 @@ def _unlabelled(sheet: Sheet, layout: Layout) -> list[Remark]:
         known = np.flatnonzero(level.codes >= 0)
         if not len(known) or known[0] == 0 or level.line < 0 or level.line > layout.body_columns[0]:
             continue  # behind the figures each label speaks of its own row
+        if says_note(level.name):
+            continue
         row, first = int(layout.body_rows[known[0]]), int(layout.body_rows[0])
         what = (
             f"{level.name!r} has no label above row {row + 1}, and the body begins with row {first + 1}: labels in the middle of "
