@@ -197,3 +197,21 @@ def test_numbers_of_notes_speak_of_their_own_rows(tmp_path: Path) -> None:
     (table,) = done.tables.values()
     assert done.holds
     assert table.to_arrow()["Note"].to_pylist() == [None, None, "1", "1", "2", "2", None, None]
+
+
+def test_blocks_in_two_rows_and_two_columns_are_four(tmp_path: Path) -> None:
+    def pair(north: str, south: str, *lines: list[Any]) -> list[list[Any]]:
+        heads = ["Harbour", 2030, 2031]
+        return [[north, None, None, None, south], [*heads, None, *heads], *([*line, None, *line] for line in lines)]
+
+    done = tidied(
+        tmp_path,
+        [
+            *pair("North, foot", "North, cars", ["Skarrow", 10, 12], ["Brae", 20, 22]), [],
+            *pair("South, foot", "South, cars", ["Hallan", 30, 32], ["Wick", 40, 42]),
+        ],
+    )  # fmt: skip
+    (table,) = done.tables.values()
+    assert done.holds
+    assert len(table) == 16
+    assert set(table.to_arrow()["title"].to_pylist()) == {"North, foot", "North, cars", "South, foot", "South, cars"}

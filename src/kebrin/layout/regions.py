@@ -315,7 +315,9 @@ def _is_block_of_its_own(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[
     left, right = sheet.filled[np.ix_(rows, columns[first:at])].any(axis=1), sheet.filled[rows, columns[at]]
     if (left != right).sum() > 1:
         return True
-    texts = [sheet.text(int(row), int(columns[at])) for row in rows[right]]
+    # Headings, and labels that both sides have, are said again in blocks below one another.
+    pairs = [(sheet.text(int(row), int(columns[first])), sheet.text(int(row), int(columns[at]))) for row in rows[right]]
+    texts = [text for before, text in pairs if text != before]
     return len(set(texts)) >= _OWN_NAMES * len(texts)
 
 
