@@ -215,3 +215,24 @@ def test_blocks_in_two_rows_and_two_columns_are_four(tmp_path: Path) -> None:
     assert done.holds
     assert len(table) == 16
     assert set(table.to_arrow()["title"].to_pylist()) == {"North, foot", "North, cars", "South, foot", "South, cars"}
+
+
+def test_codes_of_letters_and_digits_tell_parents(tmp_path: Path) -> None:
+    rows = [
+        ["Code", "Item", "2030", "2031"], ["A", "Income", 150, 170], ["A1", "Fares", 100, 110], ["A2", "Freight", 50, 60],
+        ["B", "Costs", 120, 130], ["B1", "Fuel", 70, 75], ["B2", "Crew", 50, 55],
+    ]  # fmt: skip
+    done = tidied(tmp_path, rows)
+    (table,) = done.tables.values()
+    assert done.holds
+    assert dict(zip(table.to_arrow()["Code"].to_pylist(), table.to_arrow()["section"].to_pylist(), strict=True)) == {
+        "A1": "Income", "A2": "Income", "B1": "Costs", "B2": "Costs",
+    }  # fmt: skip
+
+
+def test_pairs_above_a_gap_are_fields_and_no_headings(tmp_path: Path) -> None:
+    rows = [["Vessel", "Gull", "Port", "Skarrow"], ["Licence", "L-0042", "Day", "2031-04-03"], []]
+    done = tidied(tmp_path, [*rows, ["Species", "Boxes", "Kilos"], ["Cod", 12, 480], ["Haddock", 7, 210]])
+    (table,) = done.tables.values()
+    assert done.holds
+    assert {"Vessel", "Port", "Licence", "Day", "Species"} < set(table.columns)

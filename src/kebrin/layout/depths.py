@@ -14,7 +14,8 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Sheet
 
-_CODE = re.compile(r"(?P<code>[0-9]+(?:\.[0-9]+)*|[A-Z](?:\.[0-9]+)+|[A-Z])(?:[.)])?(?=\s|$)")
+_CODE = re.compile(r"(?P<code>[0-9]+(?:\.[0-9]+)*|[A-Z](?:\.[0-9]+)+|[A-Z]{1,2}[0-9]{1,2}|[A-Z]{1,2})(?:[.)])?(?=\s|$)")
+_PLAIN_CODE = re.compile(r"^([A-Z]+)(?=[0-9])")
 BOLD = "bold"
 #: Formats are read for blocks of up to this many cells; a longer block shows its hierarchy by its sums.
 SMALL = 20_000
@@ -74,7 +75,7 @@ def _by_code(sheet: Sheet, rows: NDArray[np.intp], column: int) -> Depths | None
     codes: list[str] = []
     for row in rows.tolist():
         match = _CODE.match(sheet.text(row, column))
-        codes.append(match["code"] if match else "")
+        codes.append(_PLAIN_CODE.sub(r"\1.", match["code"]) if match else "")  # A1 is the first part of A
     there = set(codes)
     deep = [code for code in codes if "." in code]
     if len(deep) < 2 or sum(map(bool, codes)) < 0.6 * len(codes):

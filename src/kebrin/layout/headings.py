@@ -45,6 +45,8 @@ def boxhead_rows(
             break
         if taken and _are_fields(sheet, row, taken[0], columns):
             break
+        if gap > 1 and taken and all(sheet.filled[one, : columns[0]].any() for one in (row, taken[-1])):
+            break  # the labels have their head below the gap: what stands above it says something else
         taken.append(row)
     return tuple(sorted(taken))
 

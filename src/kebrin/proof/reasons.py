@@ -142,8 +142,18 @@ def _refuted_total(
     if left.cause.startswith("those lines are set in") or left.cause.startswith("such lines part"):
         # The parent's label must label its parts, by this cell or another that says the same, or it is lost with its sum.
         said = {sheet.text(*cell) for cell in np.argwhere(labels).tolist()} if texts else set()
-        return {cell for cell in texts if not labels[cell] and sheet.text(*cell) not in said}
+        return {
+            cell for cell in texts
+            if not labels[cell] and sheet.text(*cell) not in said and not _is_in_codes(sheet, left, cell)
+        }  # fmt: skip
     return set()
+
+
+def _is_in_codes(sheet: Sheet, left: Left, cell: tuple[int, int]) -> bool:
+    """Whether the code of a parent begins those of its parts: A of A1 and A2."""
+    own = sheet.text(*cell)
+    others = [sheet.text(int(part), cell[1]) for part in left.parts] if left.axis == "row" else []
+    return bool(others) and all(other.startswith(own) and other != own for other in others)
 
 
 def _is_spoken(sheet: Sheet, row: int) -> bool:
