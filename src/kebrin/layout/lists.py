@@ -27,6 +27,7 @@ from kebrin.grammar.words import (
     without_total_word,
 )
 from kebrin.layout.alike import alike_texts
+from kebrin.layout.titled import headed_below_a_gap
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -157,7 +158,8 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     body = np.array(found.records)
     many = sheet.filled[np.ix_(body, columns)].sum(axis=1)
     # A row of one cell is a head of those below it, a note, or a record that has its key alone: many are no list.
-    if (many < 2).mean() > _FILLED or sheet.filled[body, columns[0]].mean() < 1 - _BLANK_KEYS:
+    lone = (many < 2).mean() > _FILLED or sheet.filled[body, columns[0]].mean() < 1 - _BLANK_KEYS
+    if lone or headed_below_a_gap(sheet, np.array([found.head, *found.records]), columns):
         return None
     if alike_texts(sheet, body, columns):
         return replace(found, across=True)

@@ -17,8 +17,10 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Sheet
 
-# Headings of a list; narrower ones may be a label and what it says.
-_FEWEST = 3
+# Headings of a list; narrower ones may be a label and what it says. Lines of fields above a list.
+_FEWEST, _MOST_FIELDS = 3, 8
+# A column holds figures if so many of its cells do.
+_MOSTLY = 0.6
 
 
 def heads_a_list(
@@ -60,6 +62,27 @@ def heads_a_list(
     if under[own[0]] or not (under[own].any() or alike) or not words[below, own[0]].all():
         return False
     return not any(_is_said(sheet, rows, int(columns[place]), at) for place in own)
+
+
+def headed_below_a_gap(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
+    """Whether the headings of a list stand behind a gap, and what stands above it are labels and what they say.
+
+    >>> from kebrin.cells import Sheet
+    >>> sheet = Sheet.of([["Vessel", "Gull", "Port", "Brae"], ["Skipper", "Ann", "Crew", "Bo"], [None],
+    ...                   ["Fish", "Boxes", "Kilos"], ["Cod", 12, 480], ["Sole", 7, 210]])
+    >>> headed_below_a_gap(sheet, np.array([0, 1, 3, 4, 5]), np.arange(4))
+    True
+    """
+    gaps = np.flatnonzero(np.diff(sheet.gaps[0][rows])) + 1
+    at = int(gaps[0]) if len(gaps) else 0
+    if not 0 < at <= _MOST_FIELDS or at + 1 >= len(rows):
+        return False
+    filled, data = sheet.filled[np.ix_(rows, columns)], sheet.data[np.ix_(rows, columns)]
+    if not filled[at, 0] or data[at].any():
+        return False
+    # Columns that it heads, that hold figures below it and none above it.
+    told = filled[at] & (data[at + 1 :].mean(axis=0) > _MOSTLY) & ~data[:at].any(axis=0)
+    return bool(told[1:].any())
 
 
 def _is_said(sheet: Sheet, rows: NDArray[np.intp], column: int, at: int) -> bool:
