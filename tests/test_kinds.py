@@ -370,3 +370,18 @@ def test_totals_marked_by_asterisks_and_continued_heads_are_read(tmp_path: Path)
         ["SKARROW", "A1", "Gull", 0.0], ["SKARROW", "A1", "Skua", -45.0],
         ["HALLAN", "B1", "Gull", 0.0], ["HALLAN", "B2", "Auk", 12.0],
     ]  # fmt: skip
+
+
+def test_a_field_beside_the_page_number_is_that_of_its_page(tmp_path: Path) -> None:
+    text = "".join(
+        f"VESSEL: {vessel}                              PAGE {page}\nDATE        PORT       FOOT    CARS\n"
+        f"2031-04-01  {port:<8} {foot:>6}{cars:>8}\n2031-04-02  HALLAN   {foot + 1:>6}{cars + 1:>8}\n"
+        f"VESSEL TOTAL         {2 * foot + 1:>6}{2 * cars + 1:>8}\n\f\n"
+        for page, vessel, port, foot, cars in ((1, "GULL", "SKARROW", 120, 44), (2, "TERN", "BRAE", 80, 22))
+    )
+    run = kb.tidy(written(tmp_path / "x.prn", text))
+    assert run.holds
+    assert [row[:3:2] + row[-1:] for row in rows(run)] == [
+        ["GULL", "SKARROW", 120], ["GULL", "SKARROW", 44], ["GULL", "HALLAN", 121], ["GULL", "HALLAN", 45],
+        ["TERN", "BRAE", 80], ["TERN", "BRAE", 22], ["TERN", "HALLAN", 81], ["TERN", "HALLAN", 23],
+    ]  # fmt: skip

@@ -236,3 +236,23 @@ def test_pairs_above_a_gap_are_fields_and_no_headings(tmp_path: Path) -> None:
     (table,) = done.tables.values()
     assert done.holds
     assert {"Vessel", "Port", "Licence", "Day", "Species"} < set(table.columns)
+
+
+@pytest.mark.parametrize(
+    "heads",
+    [
+        lambda port, page: [[f"Harbour: {port}", f"Page {page}"]],
+        lambda port, page: [[f"Dues, {port}", f"Page {page} of 2"]],
+        lambda port, page: [[f"Dues, {port}"], [f"Page {page}"]],
+    ],
+)
+def test_what_a_page_is_of_is_no_page_number(tmp_path: Path, heads: Any) -> None:
+    rows = []
+    for page, port in enumerate(("Skarrow", "Hallan"), start=1):
+        rows += [*heads(port, page), ["Vessel", "Foot", "Cars"], ["Gull", 120 * page, 44], ["Tern", 131 * page, 40]]
+    done = tidied(tmp_path, rows)
+    (table,) = done.tables.values()
+    assert done.holds
+    first, *_, last = table.to_arrow().to_pylist()
+    assert "Skarrow" in next(iter(first.values()))
+    assert "Hallan" in next(iter(last.values()))

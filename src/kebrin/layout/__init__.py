@@ -17,8 +17,9 @@ from kebrin.layout.model import (
     TotalLine,
 )
 from kebrin.layout.omitting import sheets_left_out
+from kebrin.layout.page_lines import page_cells
 
 __all__ = [
     "CALENDAR", "DOUBTED", "KEPT", "NO_COLUMN", "Evidence", "FieldCell", "Layout", "Level", "Role", "Stated", "TotalLine",
-    "find_fields", "find_layouts", "is_ratio", "sheets_left_out", "stated_field",
+    "find_fields", "find_layouts", "is_ratio", "page_cells", "sheets_left_out", "stated_field",
 ]  # fmt: skip

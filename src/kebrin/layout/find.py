@@ -21,6 +21,7 @@ from kebrin.layout.listing import as_list, as_records
 from kebrin.layout.lists import is_form
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.omitting import inside, lines_left_out, without_blocks
+from kebrin.layout.page_lines import without_page_cells
 from kebrin.layout.play import Play, from_anchor, in_play
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import Split, find_split
@@ -69,6 +70,7 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     stated = stated or Stated()
     if not sheet.filled.any():
         return []
+    sheet = without_page_cells(sheet)
     play = in_play(sheet)
     out = lines_left_out(sheet, stated.leave_out) if stated.leave_out else ()
     play = play.without(out)
@@ -124,6 +126,7 @@ def _built(
     sheet: Sheet, framed: list[tuple[Region, Frame]], stated: Stated, fields: Sequence[FieldCell]
 ) -> list[Layout]:
     outside = _outside(sheet, [frame for _, frame in framed])
+    outside[[page for _, frame in framed for page in frame.pages]] = False
     # A cell outside all blocks belongs to the block whose region it lies in, or else to the first.
     owner = np.zeros(sheet.shape, np.int16)
     for number, (region, _) in enumerate(framed):

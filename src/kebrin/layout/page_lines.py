@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.cells import Kind
+
 if TYPE_CHECKING:
+    from collections.abc import Iterable
+
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
@@ -18,23 +23,66 @@ _PAGE = re.compile(
 )
 
 
+def beside_page(texts: Iterable[str]) -> str:
+    """What a line says beside which page it is, figures apart.
+
+    >>> beside_page(["REGISTER", "Page 1 of 2"]), beside_page(["Vessel: Tern  Page 2"])
+    ('REGISTER', 'Vessel: Tern')
+    """
+    return " ".join(re.sub(r"\d+", "", _PAGE.sub("", " ".join(texts))).split())
+
+
 def page_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[int, ...]:
-    """Rows of few words that say which page this is, or that say a title again, a number in it apart.
+    """Rows of few words that say which page this is, and beside it the same, or nothing, on every page.
 
     >>> from kebrin.cells import Sheet
     >>> sheet = Sheet.of([["REGISTER", "Page 1 of 2"], ["Berth", "Fee"], ["A1", 3], ["REGISTER", "Page 2 of 2"], ["A2", 4]])
     >>> page_lines(sheet, np.arange(5), np.arange(2))
     (0, 3)
     """
-    filled = sheet.filled[np.ix_(rows, columns)].sum(axis=1)
-    few = np.flatnonzero((filled > 0) & (filled <= _PAGE_CELLS) & ~sheet.data[np.ix_(rows, columns)].any(axis=1))
-    found: set[int] = set()
-    for at in few.tolist():
-        row = int(rows[at])
+    found: dict[int, str] = {}
+    for row in _few_words(sheet, rows, columns):
         texts = [sheet.text(row, int(column)) for column in columns if sheet.filled[row, column]]
         if any(_PAGE.search(text) for text in texts):
-            found.add(row)
-    return tuple(sorted(found))
+            found[row] = beside_page(texts)
+    # What is otherwise from page to page says something of what stands below it.
+    return tuple(found) if len({said for said in found.values() if said}) < 2 else ()
+
+
+def page_cells(sheet: Sheet) -> tuple[tuple[int, int], ...]:
+    """Cells that say which page it is, beside texts that are otherwise from page to page: these texts stay.
+
+    >>> from kebrin.cells import Sheet
+    >>> rows = [["Quay: East", "Page 1"], ["Berth", "Fee"], ["A1", 3], ["Quay: West", "Page 2"], ["A2", 4]]
+    >>> page_cells(Sheet.of(rows))
+    ((0, 1), (3, 1))
+    """
+    rows, columns = np.arange(sheet.shape[0]), np.arange(sheet.shape[1])
+    found: dict[tuple[int, int], str] = {}
+    for row in _few_words(sheet, rows, columns):
+        texts = {column: sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist()}
+        own = [column for column, text in texts.items() if _PAGE.fullmatch(text)]
+        if len(own) == 1 < len(texts):
+            found[row, own[0]] = beside_page(texts.values())
+    return tuple(found) if len(set(found.values())) > 1 else ()
+
+
+def without_page_cells(sheet: Sheet) -> Sheet:
+    """The sheet without these cells."""
+    cells = page_cells(sheet)
+    if not cells:
+        return sheet
+    values, kinds = sheet.values.copy(), sheet.kinds.copy()
+    for cell in cells:
+        values[cell], kinds[cell] = None, Kind.BLANK
+    return replace(sheet, values=values, kinds=kinds)
+
+
+def _few_words(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[int]:
+    """The rows of few words and no figures."""
+    filled = sheet.filled[np.ix_(rows, columns)].sum(axis=1)
+    few = (filled > 0) & (filled <= _PAGE_CELLS) & ~sheet.data[np.ix_(rows, columns)].any(axis=1)
+    return [int(row) for row in rows[few]]
 
 
 def counting_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[int, ...]:

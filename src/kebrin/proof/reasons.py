@@ -14,13 +14,14 @@ from kebrin.proof.ledger import Objection, Use
 from kebrin.proof.left import Left, Why
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
     from numpy.typing import NDArray
 
 _FEW, _TITLE_CELLS, _SPANNING_WORDS = 6, 2, 3
 
 _PAGE = re.compile(r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
+_PAGE_ALONE = re.compile(rf"{_PAGE.pattern}(?:\s*(?:of|/|von|de|av|z)\s*\d+)?", re.IGNORECASE)
 
 
 _USE_OF = {
@@ -41,6 +42,7 @@ class Account:
     objections: list[Objection] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     via: dict[str, list[NDArray[np.intp]]] = field(default_factory=dict)
+    beside_pages: set[str] = field(default_factory=set)  # what the rows that say a page's number say beside it
 
     def came_by(self, column: str, cells: NDArray[np.intp]) -> None:
         """Note that cells (n x 2) arrived in a column."""
@@ -65,6 +67,9 @@ def widen(account: Account, left: Left) -> None:
 
 def account_for_left(account: Account, left: Sequence[Left], labels: NDArray[np.bool_]) -> None:
     """Account for what was left out, as far as its reasons hold."""
+    account.beside_pages = {
+        _beside_page(account.sheet, one.at) for one in left if one.why == Why.PAGE and one.at >= 0
+    } - {""}
     for one in left:
         cells = _cells_of(account, one)
         open_cells = [cell for cell in cells if account.uses[cell] == Use.UNCLAIMED and account.sheet.filled[cell]]
@@ -103,19 +108,37 @@ def _refuted(
     if left.why == Why.UNIT:
         return {cell for cell in cells if not is_unit(sheet.text(*cell)) and not _is_lone(sheet, cell)}
     if left.why == Why.PAGE:
-        return set() if _is_page_line(sheet, left.at) else set(cells)
+        return _refuted_page(account, left, cells)
     if left.why in {Why.TITLE, Why.NOTE}:
         return {cell for cell in cells if not _is_around(account, cell)}
     return set()
 
 
-def _is_page_line(sheet: Sheet, row: int) -> bool:
-    """Whether a row says which page it is, or counts the columns."""
+def _refuted_page(account: Account, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
+    """Cells that say more than which page it is, or rows that do."""
+    if left.axis == "cells":
+        return {cell for cell in cells if not _PAGE_ALONE.fullmatch(account.sheet.text(*cell))}
+    return set() if _is_page_line(account.sheet, left.at, account.beside_pages) else set(cells)
+
+
+def _beside_page(sheet: Sheet, row: int) -> str:
+    """What a row says beside which page it is, figures apart."""
+    texts = " ".join(sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist())
+    return re.sub(r"[\d\W_]+", " ", _PAGE.sub("", texts)).strip() + ":" * (": " in texts)
+
+
+def _is_page_line(sheet: Sheet, row: int, beside: Collection[str]) -> bool:
+    """Whether a row says which page it is, or counts the columns.
+
+    What such rows say beside that must be the same on all of them, and no key with its value: that would be a label.
+    """
     columns = np.flatnonzero(sheet.filled[row])
     texts = [sheet.text(row, column) for column in columns.tolist()]
     numbers = np.abs(sheet.numbers[row, columns])
     if len(columns) > 2 and numbers[0] <= 1 and (np.diff(numbers) == 1).all():
         return row > 0
+    if len(beside) > 1 or any(one.endswith(":") for one in beside):
+        return False
     return not sheet.data[row].any() and any(_PAGE.search(text) for text in texts)
 
 
@@ -185,6 +208,9 @@ def _is_around_hull(sheet: Sheet, hull: tuple[int, int, int, int], cell: tuple[i
     if not inside_columns:
         return True
     filled = int(sheet.filled[row, first : last + 1].sum())
+    if 1 < filled <= _FEW:  # beside which page it is a title stands alone
+        there = first + np.flatnonzero(sheet.filled[row, first : last + 1])
+        filled -= sum(_PAGE_ALONE.fullmatch(sheet.text(row, int(one))) is not None for one in there)
     spoken = not beside_rows and _is_spoken(sheet, row)
     # A label with a colon and what stands beside it is a line of text, however narrow the table is.
     if filled > max(2 if spoken else 1, (last - first + 1) // 2) or (beside_rows and filled > 1):

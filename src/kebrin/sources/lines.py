@@ -19,6 +19,7 @@ PAGE = re.compile(r"\b(?:page|pg|seite|blatt|pagina|página|sida|side)\b\.?\s*:?
 STAMP = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{2,4}|\d{1,2}:\d{2}")
 #: A key and its value on a line of their own.
 KEY = re.compile(r"\s*(?P<name>[^\W\d_][^:]{0,38}?)(?:\s*\.)*\s*:\s+(?P<value>\S.*?)\s*")
+_PAGE_BEHIND = re.compile(rf"\s{{2,}}{PAGE.pattern}(?:\s*(?:of|/|von|de|av|z)\s*\d+)?\s*$", re.IGNORECASE)
 PAGE_BEGINS = ("pag", "pág", "pg", "seite", "blatt", "sid")  # looked for first, for that is quick
 _GAP, _WORD, _RUN = re.compile(r" {2,}"), re.compile(r"\S+"), re.compile(r"\S+(?: \S+)*")
 _FEWEST = 3
@@ -92,6 +93,21 @@ def numbered_pages(texts: Sequence[str]) -> list[int]:
     """Which lines say which page they are."""
     low = "\n".join(texts).lower()
     return [at for at, text in enumerate(texts) if says_page(text)] if any(map(low.count, PAGE_BEGINS)) else []
+
+
+def without_page_behind(texts: Sequence[str]) -> list[str]:
+    """The lines, those that say a key and behind a gap the page without the page, where the key says more than one thing.
+
+    >>> without_page_behind(["Vessel: Gull      Page 1", "Vessel: Tern      Page 2", "Dues: all    Page 3"])
+    ['Vessel: Gull', 'Vessel: Tern', 'Dues: all    Page 3']
+    """
+    bare = {at: _PAGE_BEHIND.sub("", texts[at]) for at in numbered_pages(texts) if ":" in texts[at]}
+    said: dict[str, set[str]] = {}
+    for text in bare.values():
+        said.setdefault(text.partition(":")[0], set()).add(text)
+    return [
+        bare[at] if at in bare and len(said[bare[at].partition(":")[0]]) > 1 else text for at, text in enumerate(texts)
+    ]
 
 
 def _is_key(line: str) -> bool:

@@ -18,7 +18,18 @@ from kebrin.errors import Place, SourceError
 from kebrin.sources.aligned import Columns, Placed, Row, holds_times, is_body
 from kebrin.sources.folded import unfolded
 from kebrin.sources.limits import hold, hold_room
-from kebrin.sources.lines import KEY, bare_row, begins, cut, fields_of, is_bare, is_rule, lines_of, spaced_pairs
+from kebrin.sources.lines import (
+    KEY,
+    bare_row,
+    begins,
+    cut,
+    fields_of,
+    is_bare,
+    is_rule,
+    lines_of,
+    spaced_pairs,
+    without_page_behind,
+)
 from kebrin.sources.long_print import long_sheet
 from kebrin.sources.page_heads import without_page_heads
 from kebrin.sources.stated import StatedText
@@ -64,6 +75,7 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     passed = {at for at, line in enumerate(every.texts) if begins(line, stated.skip)} if stated.skip else ()
     lines, pages = without_page_heads(every.but(passed), stated.pages)
     kept = lines.but({at for at, line in enumerate(lines.texts) if is_rule(line)})
+    kept = replace(kept, texts=without_page_behind(kept.texts))
     long = long_sheet(kept, name, source, stated) if len(kept.texts) >= _MANY and not _says_where(stated) else None
     printed = long or _by_lines(kept, name, source, stated)
     if stated.pages and not any(begins(line, (stated.pages,)) for line in every.texts):

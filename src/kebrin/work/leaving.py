@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.layout import Role
+from kebrin.layout import Role, page_cells
 from kebrin.proof import FieldAt, Left, Verdict, Why, reach
 
 if TYPE_CHECKING:
@@ -45,7 +45,8 @@ def fields_of(layouts: Sequence[Layout]) -> list[FieldAt]:
 
 def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
     """What some layouts leave out, with the reasons."""
-    left: list[Left] = []
+    pages = page_cells(sheet) if layouts else ()
+    left: list[Left] = [Left(Why.PAGE, "cells", cells=pages)] if pages else []
     for layout in layouts:
         left += [Left(Why.HIDDEN, "row", row) for row in layout.hidden_rows]
         left += [Left(Why.HIDDEN, "column", column) for column in layout.hidden_columns]
