@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from itertools import chain
 from typing import TYPE_CHECKING
 
@@ -13,6 +14,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
     from numpy.typing import NDArray
+
+_NUMBER = re.compile(r"\d+")
 
 
 class Sayings:
@@ -27,11 +30,17 @@ class Sayings:
         """Take the labels of each line, outermost first."""
         self._paths = paths
         self._every = set(filter(None, chain.from_iterable(paths)))
-        self._telling = list(filter(speaks, self._every))
+        # Names that differ by a number say alike.
+        self._telling: dict[str, list[str]] = {}
+        for label in filter(speaks, self._every):
+            self._telling.setdefault(_NUMBER.sub("1", label), []).append(label)
 
     def lines(self, what: Callable[[str], object], *, every: bool = False) -> list[int]:
-        """The lines of which some label says something; of every label, or of those that speak."""
-        said = set(filter(what, self._every if every else self._telling))
+        """The lines of which some label says something; of every label as it stands, or of those that speak, numbers apart."""
+        if every:
+            said = set(filter(what, self._every))
+        else:
+            said = {label for alike, labels in self._telling.items() if what(alike) for label in labels}
         return [at for at, path in enumerate(self._paths) if not said.isdisjoint(path)] if said else []
 
     def mask(self, what: Callable[[str], object]) -> NDArray[np.bool_]:
