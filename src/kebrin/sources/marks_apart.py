@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from itertools import islice
 from typing import NamedTuple
 
 from kebrin.cells import Area
@@ -15,6 +16,8 @@ _LEAD = _CURRENCIES | {"(", "-", "−", "+"}
 _TRAIL = _CURRENCIES | {")", "%", ")%", "%)", "*"}
 # Of the cells beside marks so many must hold figures.
 _MOSTLY = 0.8
+# Above the first mark there are headings only.
+_MOST_HEADS = 8
 
 
 class _Marks(NamedTuple):
@@ -53,6 +56,9 @@ def joined(
 
 def _marks(texts: list[list[str]], column: int, merges: list[Area]) -> _Marks | None:
     """A column as one of marks; None if it holds anything else below its headings, or stands beside no figures."""
+    above = islice((text for line in texts if (text := line[column].strip())), _MOST_HEADS)
+    if not any(text in _LEAD or text in _TRAIL for text in above):
+        return None  # nearly all columns
     wide = {row for area in merges if _over_several(area, column) for row in range(area.top, area.bottom + 1)}
     cells = [line[column].strip() for line in texts]
     rows = [row for row, text in enumerate(cells) if row not in wide and text in _LEAD | _TRAIL]
