@@ -256,3 +256,38 @@ def test_what_a_page_is_of_is_no_page_number(tmp_path: Path, heads: Any) -> None
     first, *_, last = table.to_arrow().to_pylist()
     assert "Skarrow" in next(iter(first.values()))
     assert "Hallan" in next(iter(last.values()))
+
+
+@pytest.mark.parametrize("mark", ['"', "do.", "〃"])
+def test_ditto_marks_say_what_stands_above_them(tmp_path: Path, mark: str) -> None:
+    rows = [
+        ["Region", "Harbour", "Calls"],
+        ["North", "Skarrow", 12],
+        [mark, "Brae", 9],
+        [mark, "Noup", 3],
+        ["South", "Wick", 7],
+    ]
+    done = tidied(tmp_path, rows)
+    (table,) = done.tables.values()
+    assert table.to_arrow()["Region"].to_pylist() == ["North", "North", "North", "South"]
+    assert any("2 ditto marks" in one.what for one in done.proof.remarks)
+    long = tmp_path / "long.csv"
+    lines = ["region;harbour;calls"] + [f"{mark if at % 2 else 'North'};Pier {at};{at}" for at in range(9)]
+    long.write_text("\n".join(lines).replace('"', '""""'))
+    (table,) = kb.tidy(long).tables.values()
+    assert set(table.to_arrow()["region"].to_pylist()) == {"North"}
+
+
+def test_columns_that_go_on_beside_are_one_table(tmp_path: Path) -> None:
+    rows = [
+        ["Harbour", "2030", "2031", "Harbour (cont.)", "2030", "2031"],
+        ["Skarrow", 12, 14, "Wick", 7, 8],
+        ["Brae", 9, 8, "Noup", 3, 4],
+    ]
+    (table,) = tidied(tmp_path, rows).tables.values()
+    assert sorted(set(table.to_arrow()["Harbour"].to_pylist())) == ["Brae", "Noup", "Skarrow", "Wick"]
+
+
+def test_labels_that_go_on_over_two_rows_are_asked_about(tmp_path: Path) -> None:
+    done = tidied(tmp_path, [["Route", "Foot", "Cars"], ["North", 10, 1], ["Loop"], ["Outer", 20, 2], ["Sound"]])
+    assert any("go on over two rows" in one.what for one in done.proof.questions)

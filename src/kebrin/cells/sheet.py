@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, Self
 import numpy as np
 
 from kebrin.address import Area, a1
+from kebrin.cells.dittos import without_dittos
 from kebrin.cells.formats import Formats
 from kebrin.cells.kinds import Kind
 from kebrin.cells.readings import Hints, Readings, read_cells
@@ -218,7 +219,7 @@ class Report:
         if name not in self.names:
             raise KeyError(name)
         if name not in self._read:
-            self._read[name] = self.load(name)
+            self._read[name] = without_dittos(self.load(name))
         return self._read[name]
 
     def __len__(self) -> int:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import without_continued
 from kebrin.layout.labels import label
 from kebrin.layout.model import MISSING
 
@@ -45,7 +46,7 @@ def find_names(
     column, names the boxhead row that it stands in.
     """
     found = {column: _stub_head(sheet, heads, column) for column in stub}
-    stub_names = [label(sheet.at(*at)) if (at := found[column]) else "" for column in stub]
+    stub_names = [without_continued(label(sheet.at(*at))) if (at := found[column]) else "" for column in stub]
     taken = {at[0] for at in found.values() if at}
     boxhead_names = [_row_name(sheet, row, stub) if row not in taken else "" for row in boxhead]
     beside_at = {column: _stub_head(sheet, heads, column) for column in beside}

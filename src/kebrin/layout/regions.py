@@ -14,7 +14,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import look_of
+from kebrin.grammar.words import look_of, names_a_key, says_rank, without_continued
 from kebrin.layout.again import Again
 from kebrin.layout.page_lines import counting_lines, page_lines
 from kebrin.layout.titled import heads_a_list
@@ -339,13 +339,15 @@ def _has_data(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -
 def _same_heads_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], first: int, at: int) -> bool:
     """Whether some row says the same from here on as from the block's first column on."""
     width = at - first
-    if width < 2 or at + width > len(columns) or not _is_label_column(sheet, rows, int(columns[at])):
+    # A rank or a number may stand before the labels.
+    begins = [_is_label_column(sheet, rows, int(column)) for column in columns[at : at + 2]]
+    if width < 2 or at + width > len(columns) or not any(begins):
         return False
     for row in rows[:12].tolist():
         left = [sheet.text(row, int(column)) for column in columns[first:at]]
-        right = [sheet.text(row, int(column)) for column in columns[at : at + width]]
+        right = [without_continued(sheet.text(row, int(column))) for column in columns[at : at + width]]
         if all(left) and left == right:
-            return True
+            return begins[0] or says_rank(left[0]) or names_a_key(left[0])
     return False
 
 

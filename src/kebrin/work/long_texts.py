@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import Look, neat, read_text
+from kebrin.cells import DITTOS, Look, neat, read_text
 from kebrin.errors import KebrinError
 from kebrin.grammar.words import MAY_TOTAL, average_word, carried_word, extreme_word, total_word, without_total_word
 from kebrin.proof import BodyAccount, Use
@@ -201,6 +201,8 @@ class Run:
         maybe = coded.dictionary.filter(pc.match_substring_regex(coded.dictionary, MAY_TOTAL)).to_pylist()
         if any(total_word(text) and not without_total_word(text) for text in maybe):
             raise UnevenRowsError  # the row may be the sum of others
+        if pc.any(pc.is_in(coded.dictionary, pa.array(sorted(DITTOS)))).as_py():
+            raise UnevenRowsError  # it says what stands above it
         bare = without_marks(texts, coded)
         return texts if bare is None else bare
 
@@ -347,7 +349,8 @@ def _over_all(
 
 def _speaks_of_others(label: str) -> bool:
     """Whether a label says that its row sums up others, or carries a sum over: such rows are for the whole sheet to tell."""
-    return bool(total_word(label) or average_word(label) or extreme_word(label) or carried_word(label))
+    words = total_word(label) or average_word(label) or extreme_word(label) or carried_word(label)
+    return bool(words) or label in DITTOS
 
 
 def _filled(columns: Sequence[pa.StringArray]) -> NDArray[np.bool_]:

@@ -26,6 +26,8 @@ if TYPE_CHECKING:
     from kebrin.unpivoting import Keep
 
 _TOLD = 6
+# A head is no longer than this.
+_LONGEST_HEAD = 40
 
 
 @dataclass(frozen=True)
@@ -120,7 +122,7 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         remarks.append(Remark("formulas", what, sheet.source, sheet.name, sheet.emptied[:_TOLD], len(sheet.emptied)))
     remarks += [Remark("file", one, sheet.source, sheet.name, count=1) for one in sheet.told]
     remarks += _under_merges(sheet)
-    remarks += [one for layout in layouts for one in _unlabelled(sheet, layout)]
+    remarks += [one for layout in layouts for one in (*_unlabelled(sheet, layout), *_goes_on(sheet, layout))]
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
         what = (
@@ -163,6 +165,21 @@ def _unlabelled(sheet: Sheet, layout: Layout) -> list[Remark]:
         )
         said.append(Remark("question", what, sheet.source, sheet.name, (sheet.address(row, level.line),), 1))
     return said
+
+
+def _goes_on(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """A label alone below the last row of a block whose heads each stand over one row: labels may go on over two rows."""
+    heads, row = layout.label_rows, layout.area.bottom + 1
+    if len(heads) < 2 or len(heads) < len(layout.body_rows) - 1 or row >= sheet.shape[0] or not layout.stub_columns:
+        return []
+    text = sheet.text(row, layout.stub_columns[0])
+    if sheet.filled[row].sum() != 1 or not 0 < len(text) <= _LONGEST_HEAD or not text[0].isalpha() or text[-1] in ".:":
+        return []
+    what = (
+        f"row {row + 1} {text!r} stands alone below the last row, as heads do, and heads nothing: labels that go on over "
+        f"two rows are read as heads"
+    )
+    return [Remark("question", what, sheet.source, sheet.name, (sheet.address(row, layout.stub_columns[0]),), 1)]
 
 
 def _with_totals_elsewhere(sheet: Sheet, pieces: tuple[Piece, ...]) -> tuple[tuple[Piece, ...], tuple[Remark, ...]]:

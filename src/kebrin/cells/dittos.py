@@ -1,0 +1,46 @@
+"""Ditto marks: signs and words that say of a label what stands above it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from kebrin.cells.kinds import Kind
+
+if TYPE_CHECKING:
+    from kebrin.cells.sheet import Sheet
+
+DITTOS = frozenset({
+    '"', "″", "〃", "”", "“", "„", "''", "´´", "do.", "Do.", "ditto", "Ditto", "dto.", "Dto.", "idem", "Idem",
+    '-"-', "-„-", "-”-", "–„–", '–"–', '—"—', '- " -',
+})  # fmt: skip
+_SHOWN = 6
+
+
+def without_dittos(sheet: Sheet) -> Sheet:
+    """The sheet with every mark right below a label, or below a mark for one, as that label; it is told.
+
+    >>> from kebrin.cells import Sheet
+    >>> sheet = without_dittos(Sheet.of([["Region", "Port"], ["North", "Brae"], ["do.", "Wick"], ["do.", '"']]))
+    >>> sheet.values[2:].tolist(), sheet.told
+    ([['North', 'Wick'], ['North', 'Wick']], ('3 ditto marks were read as what stands above them: A3, A4, B4',))
+    """
+    flat = sheet.values.ravel().tolist()
+    if DITTOS.isdisjoint(flat):
+        return sheet
+    values = sheet.values.copy()
+    found = []
+    for at in [at for at, value in enumerate(flat) if value.__class__ is str and value in DITTOS]:
+        row, column = divmod(at, sheet.shape[1])
+        above = row - 1
+        label = row > 0 and sheet.kinds[above, column] == Kind.TEXT and not sheet.data[above, column]
+        if label and values[above, column] not in DITTOS:
+            values[row, column] = values[above, column]
+            found.append(sheet.address(row, column))
+    if not found:
+        return sheet
+    values.flags.writeable = False
+    shown = ", ".join(found[:_SHOWN]) + (", ..." if len(found) > _SHOWN else "")
+    marks = f"{len(found):,} ditto marks were" if len(found) > 1 else "1 ditto mark was"
+    told = f"{marks} read as what stands above {'them' if len(found) > 1 else 'it'}: {shown}"
+    return replace(sheet, values=values, told=(*sheet.told, told))
