@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from kebrin.cells.kinds import Kind
+from kebrin.grammar.reading import Look, read_text
 
 if TYPE_CHECKING:
     from kebrin.cells.sheet import Sheet
@@ -33,9 +34,9 @@ def without_dittos(sheet: Sheet) -> Sheet:
     for at in [at for at, value in enumerate(flat) if value.__class__ is str and value in DITTOS]:
         row, column = divmod(at, sheet.shape[1])
         above = row - 1
-        label = row > 0 and sheet.kinds[above, column] == Kind.TEXT and not sheet.data[above, column]
-        if label and values[above, column] not in DITTOS:
-            values[row, column] = values[above, column]
+        label = values[above, column] if row and sheet.kinds[above, column] == Kind.TEXT else '"'
+        if label not in DITTOS and read_text(label).look in {Look.WORDS, Look.CODE}:
+            values[row, column] = label
             found.append(sheet.address(row, column))
     if not found:
         return sheet

@@ -99,6 +99,8 @@ def read_text(text: str) -> Reading:
     bare = text.strip()
     if not bare or len(bare) > _LONGEST:
         return _WORDS
+    if bare.isascii() and bare.isdigit() and bare[0] != "0" and len(bare) <= _MOST_DIGITS:
+        return Reading(Look.NUMBER, float(bare), float(bare))  # most of what stands in a long list
     if bare.casefold() in MISSING_MARKS:
         return Reading(Look.MISSING)
     if bare[0] in "<>≤≥~≈±" or bare[-1] in "=)":
