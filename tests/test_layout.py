@@ -255,3 +255,9 @@ def test_heads_that_go_on_from_a_page_before_are_the_same_heads() -> None:
     sheet = Sheet.of([[*row, None, None][:3] for row in rows])
     (layout,) = find_layouts(sheet)
     assert layout.stub[0].labels() == ["SKARROW", "SKARROW", "HALLAN", "HALLAN"]
+
+
+def test_a_total_that_stands_before_the_periods_is_no_label() -> None:
+    _, layout = layout_of([["Route", "All", "Jan", "Feb", "Mar"], ["Loop", 30, 10, 9, 11], ["Sound", 60, 20, 19, 21]])
+    assert layout.names == ("Route", "month")
+    assert [line.at for line in layout.total_lines("column")] == [1]

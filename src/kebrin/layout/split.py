@@ -15,7 +15,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet, column_letters
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import average_word, is_unit, names_a_key, period_range, says_note, total_word
+from kebrin.grammar.words import average_word, is_unit, names_a_key, period_range, says_note, says_whole, total_word
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -265,10 +265,10 @@ def _named_as_labels(
         return False
     above = np.flatnonzero(use[: at[0], column] == _WORDS)
     head = sheet.text(int(rows[above[-1]]), int(columns[column])) if len(above) else ""
-    if head and series.columns and column < min(series.columns) and above[-1] <= series.row:
-        return True
-    if says_note(head) and (numbers <= _MOST_NOTES).all():
-        return True
+    ahead = head and series.columns and column < min(series.columns) and above[-1] <= series.row
+    # A total may stand before what it sums.
+    if (ahead or says_note(head)) and not total_word(head) and not says_whole(head):
+        return bool(ahead) or bool((numbers <= _MOST_NOTES).all())
     steps = np.diff(numbers)
     once = head and sum(sheet.text(int(rows[above[-1]]), int(other)) == head for other in columns) == 1
     if once and len(columns) > column + 1:
