@@ -385,3 +385,22 @@ def test_a_field_beside_the_page_number_is_that_of_its_page(tmp_path: Path) -> N
         ["GULL", "SKARROW", 120], ["GULL", "SKARROW", 44], ["GULL", "HALLAN", 121], ["GULL", "HALLAN", 45],
         ["TERN", "BRAE", 80], ["TERN", "BRAE", 22], ["TERN", "HALLAN", 81], ["TERN", "HALLAN", 23],
     ]  # fmt: skip
+
+
+def test_tables_of_a_page_are_told_apart_by_what_stands_above_them(tmp_path: Path) -> None:
+    body = "<tr><th>Port</th><th>Foot</th><th>Cars</th></tr><tr><td>{}</td><td>10</td><td>1</td></tr>"
+    body += "<tr><td>B</td><td>2</td><td>3</td></tr>"
+    sides = (("North", "Skarrow"), ("South", "Hallan"))
+    page = "".join(f"<h2>{side}</h2><table>{body.format(port)}</table>" for side, port in sides)
+    found = rows(kb.tidy(written(tmp_path / "x.html", page)))
+    assert [row[:2] for row in found if row[1] != "B"] == [["North", "Skarrow"]] * 2 + [["South", "Hallan"]] * 2
+
+
+def test_a_table_of_labels_and_what_they_say_is_fields_of_the_next(tmp_path: Path) -> None:
+    fields = "<table><tr><th>Vessel</th><td>Gull</td></tr><tr><th>Port</th><td>Skarrow</td></tr></table>"
+    body = "<tr><th>Fish</th><th>Boxes</th><th>Kilos</th></tr><tr><td>Cod</td><td>12</td><td>480</td></tr>"
+    body += "<tr><td>Sole</td><td>7</td><td>210</td></tr>"
+    run = kb.tidy(written(tmp_path / "x.html", f"{fields}<table>{body}</table>"))
+    (table,) = run.tables.values()
+    assert run.holds
+    assert {"Vessel", "Port", "Fish"} < set(table.columns)

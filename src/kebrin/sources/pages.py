@@ -12,6 +12,7 @@ from lxml import etree
 
 from kebrin.cells import Area, Formats, Report, Sheet, Spots, kinds_of
 from kebrin.errors import Place, SourceError
+from kebrin.grammar.reading import Look, read_text
 from kebrin.sources import files
 from kebrin.sources.delimited import decode
 from kebrin.sources.limits import hold, hold_room
@@ -38,6 +39,10 @@ _MAY_HIDE = (
 )
 _MOST_SPAN, _GAP = 1_000, 4
 _SPARSE = 200
+# Labels with what they say above a table are no more; a table of more is one.
+_MOST_FIELDS = 12
+# A heading that names a table is no longer.
+_LONGEST_NAME = 60
 
 
 def read(path: Path) -> Report:
@@ -64,8 +69,9 @@ def read(path: Path) -> Report:
         )  # fmt: skip
     hold("sheets", len(tables), where)
     by_name: dict[str, _Table] = {}
+    headed = _headings(tables)
     for number, table in enumerate(tables, start=1):
-        name = table.caption or (f"{path.stem}" if len(tables) == 1 else f"Table {number}")
+        name = table.caption or headed.get(number) or (f"{path.stem}" if len(tables) == 1 else f"Table {number}")
         by_name[name if name not in by_name else f"{name} ({number})"] = table
     hidden = sum(_is_hidden(one) for table in tables for one in _elements(table.element, _MAY_HIDE))
     said = (f"{hidden:,} of its rows and cells are hidden, and were passed over",) if hidden else ()
@@ -76,6 +82,13 @@ def read(path: Path) -> Report:
         return long_sheet(load(first)) if not more else None
 
     return Report(str(path), tuple(by_name), load, {}, lambda: fixed.digest, said=said, open_long=long)  # fmt: skip
+
+
+def _headings(tables: list[_Table]) -> dict[int, str]:
+    """What stands right above each table of several, if that is short and something else above each: it tells them apart."""
+    above = [table.caption or (table.above[-1] if table.above else "") for table in tables]
+    short = all(0 < len(text) <= _LONGEST_NAME and text[-1] not in ".:;" for text in above)
+    return dict(enumerate(above, start=1)) if short and len(set(above)) == len(above) > 1 else {}
 
 
 def _decoded(content: bytes, where: Place) -> str:
@@ -113,7 +126,40 @@ def _tables(root: Element) -> list[_Table]:
             found.append(table)
     if found:
         found[-1].behind = waiting
+    return _with_fields(found)
+
+
+def _with_fields(tables: list[_Table]) -> list[_Table]:
+    """The tables; one of nothing but labels and what they say is text above the next."""
+    found: list[_Table] = []
+    above: list[str] = []
+    for number, table in enumerate(tables, start=1):
+        pairs = _pairs(table.element) if number < len(tables) else []
+        if pairs:
+            above += [*table.above, *pairs]
+        else:
+            table.above[:0] = above
+            above = []
+            found.append(table)
     return found
+
+
+def _pairs(table: Element) -> list[str]:
+    """A small table of labels and what they say as lines of text; none if it is anything else.
+
+    The first of two cells is a heading or ends with a colon, all the way down.
+    """
+    rows = [[cell for cell in row if cell.tag in {"td", "th"}] for row in _rows(table)]
+    if not 0 < len(rows) <= _MOST_FIELDS or _caption(table) or any(len(row) != 2 or row[1].tag == "th" for row in rows):
+        return []
+    said = [[" ".join(_all_text(cell).split()) for cell in row] for row in rows]
+    if not all(
+        label and (row[0].tag == "th" or label.endswith(":")) for row, (label, _) in zip(rows, said, strict=True)
+    ):
+        return []
+    if all(read_text(value).look not in {Look.WORDS, Look.CODE} for _, value in said):
+        return []  # figures beside labels are a table
+    return [f"{label.rstrip(':').rstrip()}: {value}" for label, value in said if value]
 
 
 def _walk(element: Element) -> Iterator[tuple[Element | None, str]]:
