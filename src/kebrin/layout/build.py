@@ -151,7 +151,7 @@ def _headed(levels: Sequence[Level], heads: Sequence[int]) -> tuple[Level, ...]:
 
 def _boxhead(stated: Stated, levels: list[Level]) -> tuple[tuple[Level, ...], list[Evidence]]:
     """The boxhead's levels by name, without lines that only give units."""
-    if stated.boxhead is not None:
+    if stated.boxhead is not None or stated.joined:
         return named(levels, "heading"), []
     kept, units = _without_units(levels)
     why = "its headings are units and tell no columns apart"

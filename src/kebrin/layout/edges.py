@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -54,7 +55,7 @@ def beside_columns(
         return named if len(named) == len(stated) else columns[len(columns) - len(stated) :].tolist() if stated else []
     if not boxhead or len(columns) < _FEWEST_PERIODS + 1:
         return []
-    beside = _at_the_right(sheet, rows, columns.tolist(), boxhead)
+    beside = _of_whole_rows(sheet, rows, columns.tolist(), boxhead)
     left = columns[~np.isin(columns, beside)]
     if not beside or len(left) < _FEWEST_PERIODS:
         return []
@@ -67,15 +68,20 @@ def beside_columns(
     return [column for column in beside if not period_name([*plain, sheet.text(row, column)])]
 
 
-def _at_the_right(sheet: Sheet, rows: NDArray[np.intp], columns: list[int], boxhead: Sequence[int]) -> list[int]:
-    """The last columns that may stand beside a body; one between its columns, or headed as such a one is, speaks of these."""
-    found: list[int] = []
-    for column in columns[::-1]:
-        if not _may_stand_beside(sheet, rows, column, boxhead):
-            break
-        found.insert(0, column)
-    inner = {sheet.text(boxhead[-1], column) for column in columns if column not in found}
-    return [column for column in found if sheet.text(boxhead[-1], column) not in inner]
+def _of_whole_rows(sheet: Sheet, rows: NDArray[np.intp], columns: list[int], boxhead: Sequence[int]) -> list[int]:
+    """The columns that may speak of whole rows: words, and figures behind all others; none that is headed as another one is.
+
+    Figures between the columns of a body, and what is said again for each of these, speak of these.
+    """
+    may = [column for column in columns if _may_stand_beside(sheet, rows, column, boxhead)]
+    others = [column for column in columns if column not in may]
+    heads = Counter(sheet.text(boxhead[-1], column) for column in columns)
+    return [
+        column
+        for column in may
+        if heads[sheet.text(boxhead[-1], column)] == 1
+        and (not sheet.data[rows, column].any() or column > max(others, default=-1))
+    ]
 
 
 def _may_stand_beside(sheet: Sheet, rows: NDArray[np.intp], column: int, boxhead: Sequence[int]) -> bool:
