@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.grammar.periods import of_several_months, period_name
 from kebrin.grammar.words import speaks
 
 if TYPE_CHECKING:
@@ -48,3 +49,29 @@ class Sayings:
         found = np.zeros(len(self._paths), np.bool_)
         found[self.lines(what)] = True
         return found
+
+
+def named_as_their_group(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
+    """Lines whose innermost label says what a label outside it says: "Q1" under Q1, where others there say more."""
+    groups: dict[tuple[str | None, ...], set[str | None]] = {}
+    for path in paths:
+        groups.setdefault(path[:-1], set()).add(path[-1] if path else None)
+    outer = {label for path in paths for label in path[:-1] if label is not None}
+    return {
+        at
+        for at, path in enumerate(paths)
+        if len(path) > 1
+        and path[-1] in outer
+        and (path[-1] in path[:-1] or not any(path[:-1]))
+        and (len(groups[path[:-1]]) > 1 or not any(path[:-1]))
+    }
+
+
+def beside_months(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
+    """Lines whose label names a period of several months, where others name months."""
+    found = {at for at, path in enumerate(paths) if path and path[-1] and of_several_months(path[-1])}
+    if not found:
+        return found
+    others = [path[-1] or "" for at, path in enumerate(paths) if path and at not in found]
+    months = sum(bool(label) and period_name([label]) == "month" for label in dict.fromkeys(others))
+    return found if months > 1 else set()

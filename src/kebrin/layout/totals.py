@@ -14,11 +14,10 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from kebrin.grammar.periods import of_several_months, period_name
 from kebrin.grammar.words import average_word, carried_word, of_which, says_difference, says_whole, total_word
 from kebrin.layout.aggregates import find_aggregates
 from kebrin.layout.model import TotalLine
-from kebrin.layout.sayings import Sayings
+from kebrin.layout.sayings import Sayings, beside_months, named_as_their_group
 from kebrin.layout.worded import settle_summed, settle_worded
 from kebrin.table.arrays import uneven
 
@@ -94,12 +93,12 @@ class Search:
         if self.words_count:
             self.means = set(said.lines(average_word))
             self.carried = set(said.lines(carried_word))
-            self.wholes = dict.fromkeys(_named_as_their_group(self.paths), "it bears the name of its group")
+            self.wholes = dict.fromkeys(named_as_their_group(self.paths), "it bears the name of its group")
             self.wholes |= dict.fromkeys(self.carried, "it only carries a sum over") | dict(self.signs.wholes)
             for at in said.lines(says_whole):
                 label = next(label for label in reversed(self.paths[at]) if label and says_whole(label))
                 self.wholes[at] = f"{label!r} speaks of a whole"
-            self.wholes |= dict.fromkeys(_beside_months(self.paths), "it names several months, beside months")
+            self.wholes |= dict.fromkeys(beside_months(self.paths), "it names several months, beside months")
 
     def _calls_total(self, label: str) -> bool:
         return label.casefold() in self.names or (self.words_count and bool(total_word(label) or average_word(label)))
@@ -193,32 +192,6 @@ def find_bands(
         TotalLine("row", int(at[line]), at[parts].astype(np.int32), why, agree, cause=search.causes[line])
         for line, (parts, why, agree) in sorted(search.found.items())
     )
-
-
-def _named_as_their_group(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
-    """Lines whose innermost label says what a label outside it says: "Q1" under Q1, where others there say more."""
-    groups: dict[tuple[str | None, ...], set[str | None]] = {}
-    for path in paths:
-        groups.setdefault(path[:-1], set()).add(path[-1] if path else None)
-    outer = {label for path in paths for label in path[:-1] if label is not None}
-    return {
-        at
-        for at, path in enumerate(paths)
-        if len(path) > 1
-        and path[-1] in outer
-        and (path[-1] in path[:-1] or not any(path[:-1]))
-        and (len(groups[path[:-1]]) > 1 or not any(path[:-1]))
-    }
-
-
-def _beside_months(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
-    """Lines whose label names a period of several months, where others name months."""
-    found = {at for at, path in enumerate(paths) if path and path[-1] and of_several_months(path[-1])}
-    if not found:
-        return found
-    others = [path[-1] or "" for at, path in enumerate(paths) if path and at not in found]
-    months = sum(bool(label) and period_name([label]) == "month" for label in dict.fromkeys(others))
-    return found if months > 1 else set()
 
 
 def _find_parents(search: Search) -> None:

@@ -133,13 +133,12 @@ def _with_fields(tables: list[_Table]) -> list[_Table]:
     """The tables; one of nothing but labels and what they say is text above the next."""
     found: list[_Table] = []
     above: list[str] = []
-    for number, table in enumerate(tables, start=1):
-        pairs = _pairs(table.element) if number < len(tables) else []
+    for table in tables:
+        pairs = [] if table is tables[-1] else _pairs(table.element)
+        table.above[:0], above = above, []
         if pairs:
-            above += [*table.above, *pairs]
+            above = [*table.above, *pairs]
         else:
-            table.above[:0] = above
-            above = []
             found.append(table)
     return found
 
