@@ -291,3 +291,15 @@ def test_columns_that_go_on_beside_are_one_table(tmp_path: Path) -> None:
 def test_labels_that_go_on_over_two_rows_are_asked_about(tmp_path: Path) -> None:
     done = tidied(tmp_path, [["Route", "Foot", "Cars"], ["North", 10, 1], ["Loop"], ["Outer", 20, 2], ["Sound"]])
     assert any("go on over two rows" in one.what for one in done.proof.questions)
+
+
+@pytest.mark.parametrize(
+    "said", [["see page 3"], ["Page 3"], ["see page 3", "see page 7"], ["Page 1", "Page 2", "Page 3"]]
+)
+def test_a_record_that_speaks_of_a_page_is_a_record(tmp_path: Path, said: list[str]) -> None:
+    rows = [["Vessel", "Paper", "Where"], ["Gull", "Radio", "binder"]]
+    rows += [[f"Tern {at}", "Deck", where] for at, where in enumerate(said)] + [["Skua", "Engine", "shelf"]]
+    done = tidied(tmp_path, rows)
+    (table,) = done.tables.values()
+    assert len(table) == len(said) + 2
+    assert table.to_arrow()["Where"].to_pylist() == ["binder", *said, "shelf"]

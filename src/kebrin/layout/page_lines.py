@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import replace
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -22,14 +24,16 @@ _PAGE = re.compile(
     r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+(?:\s*(?:of|/|von|de|av|z)\s*\d+)?\b", re.IGNORECASE
 )
 
+_STAMP = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{2,4}|\d{1,2}:\d{2}(?::\d{2})?")
+
 
 def beside_page(texts: Iterable[str]) -> str:
-    """What a line says beside which page it is, figures apart.
+    """What a line says beside which page it is and when it was printed.
 
     >>> beside_page(["REGISTER", "Page 1 of 2"]), beside_page(["Vessel: Tern  Page 2"])
     ('REGISTER', 'Vessel: Tern')
     """
-    return " ".join(re.sub(r"\d+", "", _PAGE.sub("", " ".join(texts))).split())
+    return " ".join(_STAMP.sub("", _PAGE.sub("", " ".join(texts))).split())
 
 
 def page_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[int, ...]:
@@ -41,12 +45,17 @@ def page_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) 
     (0, 3)
     """
     found: dict[int, str] = {}
+    several: set[int] = set()
     for row in _few_words(sheet, rows, columns):
         texts = [sheet.text(row, int(column)) for column in columns if sheet.filled[row, column]]
         if any(_PAGE.search(text) for text in texts):
             found[row] = beside_page(texts)
-    # What is otherwise from page to page says something of what stands below it.
-    return tuple(found) if len({said for said in found.values() if said}) < 2 else ()
+            several |= {row} if len(texts) > 1 else set()
+    # What is otherwise from page to page says something of what stands below it; what is said once beside it is a record.
+    said = Counter(filter(None, found.values()))
+    apart = {row for row in several if said[found[row]] > 1 and not {row - 1, row + 1} & several}
+    found = {row: text for row, text in found.items() if not text or row not in several or row in apart}
+    return tuple(found) if len(set(filter(None, found.values()))) < 2 else ()
 
 
 def page_cells(sheet: Sheet) -> tuple[tuple[int, int], ...]:
@@ -58,13 +67,18 @@ def page_cells(sheet: Sheet) -> tuple[tuple[int, int], ...]:
     ((0, 1), (3, 1))
     """
     rows, columns = np.arange(sheet.shape[0]), np.arange(sheet.shape[1])
+    filled = np.flatnonzero(sheet.filled.any(axis=1)).tolist()
     found: dict[tuple[int, int], str] = {}
     for row in _few_words(sheet, rows, columns):
         texts = {column: sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist()}
         own = [column for column, text in texts.items() if _PAGE.fullmatch(text)]
         if len(own) == 1 < len(texts):
             found[row, own[0]] = beside_page(texts.values())
-    return tuple(found) if len(set(found.values())) > 1 else ()
+    heads = [row for row, _ in found]
+    if len(set(found.values())) > 1 and all(below > above + 1 for above, below in pairwise(heads)):
+        return tuple(found)
+    # The head or the foot of the only page.
+    return tuple(found) if len(found) == 1 and heads[0] in {filled[0], filled[-1]} else ()
 
 
 def without_page_cells(sheet: Sheet) -> Sheet:

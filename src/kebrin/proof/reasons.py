@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -14,7 +15,7 @@ from kebrin.proof.ledger import Objection, Use
 from kebrin.proof.left import Left, Why
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Sequence
+    from collections.abc import Sequence
 
     from numpy.typing import NDArray
 
@@ -22,6 +23,8 @@ _FEW, _TITLE_CELLS, _SPANNING_WORDS = 6, 2, 3
 
 _PAGE = re.compile(r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
 _PAGE_ALONE = re.compile(rf"{_PAGE.pattern}(?:\s*(?:of|/|von|de|av|z)\s*\d+)?", re.IGNORECASE)
+
+_STAMP = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{2,4}|\d{1,2}:\d{2}(?::\d{2})?")
 
 
 _USE_OF = {
@@ -42,7 +45,7 @@ class Account:
     objections: list[Objection] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     via: dict[str, list[NDArray[np.intp]]] = field(default_factory=dict)
-    beside_pages: set[str] = field(default_factory=set)  # what the rows that say a page's number say beside it
+    beside_pages: Counter[str] = field(default_factory=Counter)  # what the rows that say a page's number say beside it
 
     def came_by(self, column: str, cells: NDArray[np.intp]) -> None:
         """Note that cells (n x 2) arrived in a column."""
@@ -67,9 +70,10 @@ def widen(account: Account, left: Left) -> None:
 
 def account_for_left(account: Account, left: Sequence[Left], labels: NDArray[np.bool_]) -> None:
     """Account for what was left out, as far as its reasons hold."""
-    account.beside_pages = {
-        _beside_page(account.sheet, one.at) for one in left if one.why == Why.PAGE and one.at >= 0
-    } - {""}
+    pages = sorted({one.at for one in left if one.why == Why.PAGE and one.at >= 0})
+    # Records follow one another, pages do not.
+    apart = [at for at in pages if not {at - 1, at + 1} & {*pages} or int(account.sheet.filled[at].sum()) == 1]
+    account.beside_pages = Counter(filter(None, (_beside_page(account.sheet, at) for at in apart)))
     for one in left:
         cells = _cells_of(account, one)
         open_cells = [cell for cell in cells if account.uses[cell] == Use.UNCLAIMED and account.sheet.filled[cell]]
@@ -122,22 +126,24 @@ def _refuted_page(account: Account, left: Left, cells: Sequence[tuple[int, int]]
 
 
 def _beside_page(sheet: Sheet, row: int) -> str:
-    """What a row says beside which page it is, figures apart."""
+    """What a row says beside which page it is and when it was printed."""
     texts = " ".join(sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist())
-    return re.sub(r"[\d\W_]+", " ", _PAGE.sub("", texts)).strip() + ":" * (": " in texts)
+    return re.sub(r"[\W_]+", " ", _STAMP.sub("", _PAGE_ALONE.sub("", texts))).strip() + ":" * (": " in texts)
 
 
-def _is_page_line(sheet: Sheet, row: int, beside: Collection[str]) -> bool:
+def _is_page_line(sheet: Sheet, row: int, beside: Counter[str]) -> bool:
     """Whether a row says which page it is, or counts the columns.
 
-    What such rows say beside that must be the same on all of them, and no key with its value: that would be a label.
+    What such rows say beside that must be the same on all of them, said more than once if it stands in cells of its own, and no
+    key with its value: that would be a record or a label.
     """
     columns = np.flatnonzero(sheet.filled[row])
     texts = [sheet.text(row, column) for column in columns.tolist()]
     numbers = np.abs(sheet.numbers[row, columns])
     if len(columns) > 2 and numbers[0] <= 1 and (np.diff(numbers) == 1).all():
         return row > 0
-    if len(beside) > 1 or any(one.endswith(":") for one in beside):
+    said = _beside_page(sheet, row)
+    if len(beside) > 1 or said.endswith(":") or (said and len(columns) > 1 and beside[said] < 2):
         return False
     return not sheet.data[row].any() and any(_PAGE.search(text) for text in texts)
 
