@@ -210,7 +210,7 @@ def test_a_year_alone_over_figures_as_large_is_asked_about_and_can_be_stated() -
 
 
 def test_lines_that_a_total_sums_in_place_of_others_are_the_sums_of_those() -> None:
-    rows = [
+    rows: list[list[Any]] = [
         ["Harbour", "2030", "2031"], ["Skarrow", 10, 12], ["Brae", 20, 25], ["North", 30, 37],
         ["Hallan", 40, 41], ["Wick", 5, 7], ["South", 45, 48], ["Total", 75, 85],
     ]  # fmt: skip
@@ -222,7 +222,7 @@ def test_lines_that_a_total_sums_in_place_of_others_are_the_sums_of_those() -> N
 
 
 def test_groups_that_sum_groups_are_found_though_each_has_its_own_total() -> None:
-    rows = [["Route", "Class", "Jan", "Feb"]]
+    rows: list[list[Any]] = [["Route", "Class", "Jan", "Feb"]]
     for route, foot, cars in (("North Loop", 10, 5), ("Outer Sound", 20, 7), ("Both", 30, 12)):
         rows += [
             [route, "Foot", foot, foot + 1],
@@ -250,7 +250,7 @@ def test_units_of_one_kind_are_set_aside_and_of_several_are_not() -> None:
 
 
 def test_heads_that_go_on_from_a_page_before_are_the_same_heads() -> None:
-    rows = [["Berth", "Vessel", "Calls"], ["SKARROW"], ["A1", "Gull", 12], ["A2", "Tern", 4]]
+    rows: list[list[Any]] = [["Berth", "Vessel", "Calls"], ["SKARROW"], ["A1", "Gull", 12], ["A2", "Tern", 4]]
     rows += [["HALLAN"], ["B1", "Gull", 3], ["HALLAN (CONT.)"], ["B2", "Auk", 9]]
     sheet = Sheet.of([[*row, None, None][:3] for row in rows])
     (layout,) = find_layouts(sheet)
