@@ -79,7 +79,9 @@ def settle_summed(search: Search) -> None:
             continue
         for before in (True, False):
             groups = _beside(own, among, before=before) if own else _parted(search, total, among, before=before)
-            if groups and all(_ties(search, line, lines) for line, lines in groups.items()):
+            # Lines that only equal one other line each say too little: both ways of a route may be alike.
+            several = any(len(lines) > 1 for lines in groups.values())
+            if several and all(_ties(search, line, lines) for line, lines in groups.items()):
                 _settle(search, total, groups, "before" if before else "after")
                 break
         else:

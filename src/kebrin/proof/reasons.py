@@ -141,7 +141,9 @@ def _is_page_line(sheet: Sheet, row: int, beside: Counter[str]) -> bool:
     texts = [sheet.text(row, column) for column in columns.tolist()]
     numbers = np.abs(sheet.numbers[row, columns])
     if len(columns) > 2 and numbers[0] <= 1 and (np.diff(numbers) == 1).all():
-        return row > 0
+        # Where the row below is numbered too, and does not begin anew, both are records.
+        below = abs(float(sheet.numbers[row + 1, columns[0]])) if row + 1 < sheet.shape[0] else 0.0
+        return row > 0 and (np.isnan(below) or below == numbers[0])
     said = _beside_page(sheet, row)
     if len(beside) > 1 or said.endswith(":") or (said and len(columns) > 1 and beside[said] < 2):
         return False
