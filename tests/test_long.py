@@ -7,9 +7,11 @@ from typing import TYPE_CHECKING, Any
 
 import pyarrow.parquet as pq
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import kebrin as kb
-from kebrin.sources import long_text
+from kebrin.sources import long_text, plain_rows
 from kebrin.work import flowing
 
 if TYPE_CHECKING:
@@ -216,7 +218,8 @@ def test_a_long_page_and_a_long_print_report_give_what_they_give_read_whole(
         path = tmp_path / "r.prn"
         path.write_text("\n".join(f"{a:<12}{b:<10}{c:>8}{d:>8}" for a, b, c, d in rows) + "\n", "utf-8")
     quick = kb.tidy(path)
-    monkeypatch.setattr("kebrin.sources.long_text._LONG_ROWS", 1 << 30)
+    monkeypatch.setattr(long_text, "LONG_ROWS", 1 << 30)
+    monkeypatch.setattr(plain_rows, "LONG_ROWS", 1 << 30)
     whole = kb.tidy(path)
     ((name, table),) = quick.tables.items()
     assert table.to_arrow().equals(whole.tables[name].to_arrow())
@@ -224,6 +227,49 @@ def test_a_long_page_and_a_long_print_report_give_what_they_give_read_whole(
     ours, theirs = quick.proofs[name], whole.proofs[name]
     assert (ours.cells, ours.counts, ours.holds) == (theirs.cells, theirs.counts, theirs.holds)
     assert table.origin(7_999, "value") == whole.tables[name].origin(7_999, "value")
+
+
+def page_of(rows: Sequence[str], around: str) -> str:
+    return around.format(f"<table><tr><th>Sailing</th><th>Port</th><th>Cars</th></tr>{''.join(rows)}</table>")
+
+
+def record(at: int) -> str:
+    return f"<tr><td>S {at}</td><td>Brae</td><td>{at % 97}</td></tr>"
+
+
+odd_rows = st.sampled_from([
+    '<tr class="even"><td id="x">S 1</td>\n <td> Noup  Head </td><td>4</td></tr>\n', "<tr><td>S 2</td><td>Brae</td></tr>",
+    "<tr><td>S 3</td><td>A &amp; B</td><td>1</td></tr>", "<tr><td>S 4</td><td>Südwick</td><td>1\xa0204</td></tr>",
+    "<tr hidden><td>S 5</td><td>Brae</td><td>9</td></tr>", '<tr><td colspan="2">S 6</td><td>9</td></tr>',
+    "<tr><td>S 7</td><td></td><td>-</td></tr>", "<tr><td>Total</td><td></td><td>{}</td></tr>", "<tr><td>a<td>b<td>7",
+    "<!-- <tr><td>S 8</td><td>Brae</td><td>9</td></tr> -->", "</table><p>And now</p><table>", "<tr></tr>", "<tbody>",
+    "<tr><td></td><td></td><td></td></tr>", "</tbody><tfoot>", "<tr><td>\xa0\xa0S 9</td><td>Brae</td><td>\x1f</td></tr>",
+])  # fmt: skip
+around = st.sampled_from(["{}", "<h1>Sailings</h1>{}<p>* Counted by hand</p>", "<p>x<!--{}--><table><tr><td>1</table>"])
+
+
+@settings(deadline=None)
+@given(st.lists(st.tuples(st.integers(0, 400), odd_rows), max_size=3), around, st.integers(90, 400))
+def test_pages_with_anything_among_their_rows_give_what_they_give_read_whole(
+    tmp_path_factory: pytest.TempPathFactory, odd: list[tuple[int, str]], around: str, count: int
+) -> None:
+    rows = [record(at) for at in range(count)]
+    for at, row in odd:
+        rows.insert(at, row)
+    path = tmp_path_factory.mktemp("pages") / "r.html"
+    path.write_text(page_of(rows, around), "utf-8")
+
+    def said(shortest: int) -> object:
+        with pytest.MonkeyPatch.context() as patch:
+            for module in (long_text, plain_rows):
+                patch.setattr(module, "LONG_ROWS", shortest)
+                patch.setattr(module, "HEAD_ROWS", 60)
+            try:
+                return plain(kb.tidy(path))
+            except kb.KebrinError as error:
+                return str(error)
+
+    assert said(80) == said(1 << 30)
 
 
 @pytest.mark.parametrize("odd", ["   set in", "", "Total"])

@@ -16,7 +16,7 @@ from kebrin.cells import Hints, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.limits import hold, hold_room, limits
-from kebrin.sources.long_text import LongSheet, LongText, long_sheet, open_long
+from kebrin.sources.long_text import LongRows, LongText, long_sheet, open_long
 from kebrin.sources.printed import is_printed, lay_out, told_of_lines
 from kebrin.sources.stated import NONE, StatedText
 
@@ -65,7 +65,7 @@ def read(path: Path, stated: StatedText | None = None) -> Report:
     found = (lambda _: stated.delimiter) if stated.delimiter else delimiter
     load = cache(lambda name: _sheet(fixed, name, stated))
 
-    def long() -> LongText | LongSheet | None:
+    def long() -> LongText | LongRows | None:
         opened = open_long(fixed, path.stem, found) if stated.is_plain else None
         return opened or (long_sheet(load(path.stem)) if fixed.state[1] > _LONG else None)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from dataclasses import dataclass, field, replace
+from itertools import chain
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -15,14 +16,17 @@ from kebrin.cells import Hints, Sheet, kinds_of
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
 
+    from numpy.typing import NDArray
+
     from kebrin.sources.files import Fixed
 
 # A file of fewer bytes is read at once.
 _SHORT = 1 << 20
-_HEAD_BYTES, _HEAD_ROWS = 1 << 18, 1_000
+HEAD_ROWS = 1_000
+_HEAD_BYTES = 1 << 18
 _BLOCK = 1 << 20
 # A sheet of fewer rows is worked on as a whole; a longer one by so many at a time.
-_LONG_ROWS, _BLOCK_ROWS = 3_000, 20_000
+LONG_ROWS, _BLOCK_ROWS = 3_000, 20_000
 # A file with so many rows of another width is none of even rows with a few remarks behind them.
 _MOST_ODD = 200
 
@@ -92,17 +96,19 @@ class LongText:
 
 
 @dataclass(frozen=True, eq=False)
-class LongSheet:
-    """A long sheet of texts that is at hand: read as a long text is, so that its rows are worked on whole columns at a time.
+class LongRows:
+    """A long sheet that is read as a long text is: its first rows as a sheet, and the others whole columns at a time.
 
     Attributes:
-        sheet: the sheet.
         head: its first rows.
+        more: how many rows there are behind them.
+        rest: gives the columns of these, a block at a time; empty cells are null.
         odd: nothing, for all rows have the sheet's width.
     """
 
-    sheet: Sheet
     head: Sheet
+    more: int
+    rest: Callable[[], Iterator[list[pa.Array]]] = field(repr=False)
     odd: tuple[tuple[int, str], ...] = ()
     delimiter = ""
 
@@ -114,32 +120,41 @@ class LongSheet:
     @property
     def size(self) -> int:
         """How many rows there are."""
-        return self.sheet.shape[0]
+        return self.head.shape[0] + self.more
 
-    def batches(self, first: int) -> Iterator[list[pa.StringArray]]:
-        """The columns of the rows from one on (0-based), a block at a time; empty cells are null.
+    def batches(self, first: int) -> Iterator[list[pa.Array]]:
+        """The columns of the rows from one of the first on (0-based), a block at a time; empty cells are null.
 
         Raises:
             UnevenRowsError: a text is set in, which may say that it is part of what stands above.
         """
         import pyarrow.compute as pc
 
-        for at in range(first, self.size, _BLOCK_ROWS):
-            block = self.sheet.values[at : at + _BLOCK_ROWS]
-            columns = [pa.array(column, pa.string(), mask=column == "") for column in block.T]
+        for columns in chain([_columns_of(self.head.values[first:])], self.rest()):
             if any(pc.any(pc.starts_with(column, " ")).as_py() for column in columns):
                 raise UnevenRowsError
             yield columns
 
 
-def long_sheet(sheet: Sheet) -> LongSheet | None:
+def _columns_of(values: NDArray[np.object_]) -> list[pa.Array]:
+    """The columns of a block of texts."""
+    return [pa.array(column, pa.string(), mask=column == "") for column in values.T]
+
+
+def long_sheet(sheet: Sheet) -> LongRows | None:
     """A sheet as a long one; None if it is short, holds more than texts, or its form speaks behind its first part too."""
-    if sheet.shape[0] < _LONG_ROWS or not sheet.textual or sheet.merges or sheet.has_hidden_lines:
+    if sheet.shape[0] < LONG_ROWS or not sheet.textual or sheet.merges or sheet.has_hidden_lines:
         return None
     formats = sheet.formats()
-    if any(row >= _HEAD_ROWS for row, _ in formats.bold):
+    if any(row >= HEAD_ROWS for row, _ in formats.bold):
         return None
-    return LongSheet(sheet, replace(sheet, values=sheet.values[:_HEAD_ROWS], kinds=sheet.kinds[:_HEAD_ROWS]))
+    head = replace(sheet, values=sheet.values[:HEAD_ROWS], kinds=sheet.kinds[:HEAD_ROWS])
+
+    def rest() -> Iterator[list[pa.Array]]:
+        for at in range(HEAD_ROWS, sheet.shape[0], _BLOCK_ROWS):
+            yield _columns_of(sheet.values[at : at + _BLOCK_ROWS])
+
+    return LongRows(head, sheet.shape[0] - HEAD_ROWS, rest)
 
 
 def open_long(fixed: Fixed, name: str, delimiter_of: Callable[[str], str]) -> LongText | None:
@@ -195,7 +210,7 @@ def _rows(text: str, mark: str, begin: int) -> tuple[list[list[str]], list[int]]
             starts.append(at)
             at += sum(len(line.encode()) for line in lines[seen:])
             seen = len(lines)
-            if len(rows) == _HEAD_ROWS:
+            if len(rows) == HEAD_ROWS:
                 return rows, starts
     except csv.Error:
         return [], []

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
@@ -16,8 +16,9 @@ from kebrin.grammar.reading import Look, read_text
 from kebrin.sources import files
 from kebrin.sources.delimited import decode
 from kebrin.sources.limits import hold, hold_room
-from kebrin.sources.long_text import LongSheet, long_sheet
+from kebrin.sources.long_text import LongRows, long_sheet
 from kebrin.sources.marks_apart import joined
+from kebrin.sources.plain_rows import MARK, PlainRows
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -55,33 +56,79 @@ def read(path: Path) -> Report:
     content = path.read_bytes()
     fixed.check()
     where = Place(str(path))
-    try:
-        root = etree.fromstring(_decoded(content, where).replace("\0", ""), etree.HTMLParser())
-    except (etree.ParserError, ValueError) as error:
-        raise SourceError(
-            "the page can't be read", where, why=str(error), do="Save it anew from the browser"
-        ) from error
-    tables = _tables(root)
-    if not tables:
-        raise SourceError(
-            "the page has no table", where, why="no <table> holds rows of cells",
-            do="Save the page that shows the table; one that a script fills must be saved from the browser as it is shown",
+    text = _decoded(content, where).replace("\0", "")
+    run = PlainRows.of(text)
+    page = _Page.of(text if run is None else run.head, path)
+    if run is not None and page.ends_with(MARK):
+        long = run.below(page.sheet(page.only))
+        if long is not None:
+            hold_room(long.size, long.head.shape[1], long.size * long.head.shape[1], where)
+            whole = cache(lambda name: _Page.of(text, path).sheet(name))
+            return replace(page.report(fixed), load=whole, open_long=lambda: long)
+    return (page if run is None else _Page.of(text, path)).report(fixed)
+
+
+@dataclass(frozen=True)
+class _Page:
+    """A page that is parsed: its tables by the names of their sheets, and how many of their rows and cells are hidden."""
+
+    path: Path
+    tables: dict[str, _Table]
+    hidden: int
+
+    @classmethod
+    def of(cls, text: str, path: Path) -> _Page:
+        """A page's text, parsed.
+
+        Raises:
+            SourceError: it has no table, or is cut before the first.
+        """
+        where = Place(str(path))
+        try:
+            root = etree.fromstring(text, etree.HTMLParser())
+        except (etree.ParserError, ValueError) as error:
+            raise SourceError(
+                "the page can't be read", where, why=str(error), do="Save it anew from the browser"
+            ) from error
+        tables = _tables(root)
+        if not tables:
+            raise SourceError(
+                "the page has no table", where, why="no <table> holds rows of cells",
+                do="Save the page that shows the table; one that a script fills must be saved from the browser as it is shown",
+            )  # fmt: skip
+        hold("sheets", len(tables), where)
+        by_name: dict[str, _Table] = {}
+        headed = _headings(tables)
+        for number, table in enumerate(tables, start=1):
+            name = table.caption or headed.get(number) or (f"{path.stem}" if len(tables) == 1 else f"Table {number}")
+            by_name[name if name not in by_name else f"{name} ({number})"] = table
+        return cls(path, by_name, sum(_is_hidden(one) for table in tables for one in _elements(table.element, _MAY_HIDE)))
+
+    @property
+    def only(self) -> str:
+        """The name of the first table's sheet."""
+        return next(iter(self.tables))
+
+    def ends_with(self, mark: str) -> bool:
+        """Whether the last row of the only table bears an identity."""
+        (*_, last) = _rows(self.tables[self.only].element)
+        return len(self.tables) == 1 and last.get("id") == mark
+
+    def sheet(self, name: str) -> Sheet:
+        """One of its sheets."""
+        return _sheet(self.tables[name], name, str(self.path))
+
+    def report(self, fixed: files.Fixed) -> Report:
+        """All of its sheets."""
+        said = (f"{self.hidden:,} of its rows and cells are hidden, and were passed over",) if self.hidden else ()
+        load = cache(self.sheet)
+
+        def long() -> LongRows | None:
+            return long_sheet(load(self.only)) if len(self.tables) == 1 else None
+
+        return Report(
+            str(self.path), tuple(self.tables), load, {}, lambda: fixed.digest, said=said, open_long=long
         )  # fmt: skip
-    hold("sheets", len(tables), where)
-    by_name: dict[str, _Table] = {}
-    headed = _headings(tables)
-    for number, table in enumerate(tables, start=1):
-        name = table.caption or headed.get(number) or (f"{path.stem}" if len(tables) == 1 else f"Table {number}")
-        by_name[name if name not in by_name else f"{name} ({number})"] = table
-    hidden = sum(_is_hidden(one) for table in tables for one in _elements(table.element, _MAY_HIDE))
-    said = (f"{hidden:,} of its rows and cells are hidden, and were passed over",) if hidden else ()
-    load = cache(lambda name: _sheet(by_name[name], name, str(path)))
-    (first, *more) = by_name
-
-    def long() -> LongSheet | None:
-        return long_sheet(load(first)) if not more else None
-
-    return Report(str(path), tuple(by_name), load, {}, lambda: fixed.digest, said=said, open_long=long)  # fmt: skip
 
 
 def _headings(tables: list[_Table]) -> dict[int, str]:

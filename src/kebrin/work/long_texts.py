@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Report, Sheet
     from kebrin.layout import Layout
     from kebrin.proof import SheetLedger
-    from kebrin.sources.long_text import LongSheet, LongText
+    from kebrin.sources.long_text import LongRows, LongText
     from kebrin.table import Table
 
 # Labels that are letters and digits in one piece ("S10432") are names; words for totals are looked for in all others.
@@ -63,7 +63,7 @@ class _Block:
 class Run:
     """One reading of a long file: its batches as tables, and the account of what went through."""
 
-    def __init__(self, file: LongText | LongSheet, found: Steady, work: SheetWork, plain_texts: frozenset[str]) -> None:
+    def __init__(self, file: LongText | LongRows, found: Steady, work: SheetWork, plain_texts: frozenset[str]) -> None:
         self.file = file
         self.found = found
         self.head_work = work
@@ -322,7 +322,7 @@ def begun(
     report: Report, work: Callable[[Sheet], tuple[Sheet, SheetWork]], plain_texts: frozenset[str] = frozenset()
 ) -> Run | None:
     """A reading of a long text, its first part worked on; None if it is no long text, or shows no steady table."""
-    file: LongText | LongSheet | None = report.open_long() if report.open_long is not None else None
+    file: LongText | LongRows | None = report.open_long() if report.open_long is not None else None
     if file is None:
         return None
     try:
