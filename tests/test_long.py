@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import random
 from typing import TYPE_CHECKING, Any
 
 import pyarrow.parquet as pq
 import pytest
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import kebrin as kb
 from kebrin.sources import long_text, plain_rows
 from kebrin.work import flowing
+from building import document_row, write_book, write_document
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -229,6 +231,49 @@ def test_a_long_page_and_a_long_print_report_give_what_they_give_read_whole(
     assert table.origin(7_999, "value") == whole.tables[name].origin(7_999, "value")
 
 
+def read_both_ways(path: Path) -> tuple[object, object]:
+    """What a file gives with its long sheets read whole columns at a time, and read whole."""
+
+    def said(shortest: int) -> object:
+        with pytest.MonkeyPatch.context() as patch:
+            for module in (long_text, plain_rows):
+                patch.setattr(module, "LONG_ROWS", shortest)
+                patch.setattr(module, "HEAD_ROWS", 60)
+            try:
+                return plain(kb.tidy(path))
+            except kb.KebrinError as error:
+                return str(error)
+
+    return said(80), said(1 << 30)
+
+
+odd_cells = st.sampled_from([
+    None, "Total", "n/a", "-", "closed", "12", 12.5, 7.0, -0.0, True, dt.date(2031, 4, 1), dt.datetime(2031, 4, 1, 8, 30),
+    dt.datetime(2031, 4, 1), dt.time(8, 30), "do.", " set in", "Brae", "Takings", "2031-04-01",
+])  # fmt: skip
+
+
+@pytest.mark.parametrize("ending", ["xlsx", "ods"])
+@settings(deadline=None, max_examples=30, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(odd=st.lists(st.tuples(st.integers(3, 160), st.integers(1, 6), odd_cells), max_size=2), count=st.integers(90, 160))
+def test_long_lists_of_cells_that_have_kinds_give_what_they_give_read_whole(
+    tmp_path: Path, ending: str, odd: list[tuple[int, int, Any]], count: int
+) -> None:
+    rows: list[list[Any]] = [["Sailing", "Date", "Port", "Trip", "Foot", "Takings", "Open"]]
+    for at in range(count):
+        day = dt.date(2031, at % 12 + 1, at % 28 + 1)
+        rows.append([f"S{at}", day, PORTS[at % 4], float(at), float(at % 7), at * 1.25, at % 3 == 0])
+    for row, column, value in odd:
+        rows[min(row, count)][column] = value
+    path = tmp_path / f"r.{ending}"
+    if ending == "xlsx":
+        write_book(path, {"Log": rows})
+    else:
+        write_document(path, {"Log": "".join(map(document_row, rows))})
+    quick, whole = read_both_ways(path)
+    assert quick == whole
+
+
 def page_of(rows: Sequence[str], around: str) -> str:
     return around.format(f"<table><tr><th>Sailing</th><th>Port</th><th>Cars</th></tr>{''.join(rows)}</table>")
 
@@ -259,17 +304,8 @@ def test_pages_with_anything_among_their_rows_give_what_they_give_read_whole(
     path = tmp_path_factory.mktemp("pages") / "r.html"
     path.write_text(page_of(rows, around), "utf-8")
 
-    def said(shortest: int) -> object:
-        with pytest.MonkeyPatch.context() as patch:
-            for module in (long_text, plain_rows):
-                patch.setattr(module, "LONG_ROWS", shortest)
-                patch.setattr(module, "HEAD_ROWS", 60)
-            try:
-                return plain(kb.tidy(path))
-            except kb.KebrinError as error:
-                return str(error)
-
-    assert said(80) == said(1 << 30)
+    quick, whole = read_both_ways(path)
+    assert quick == whole
 
 
 @pytest.mark.parametrize("odd", ["   set in", "", "Total"])

@@ -199,7 +199,7 @@ class Report:
         lacks: what the file itself says that it should hold and does not; the proof does not hold with it.
         asks: what a person must decide about the file itself.
         read_as: what a person stated for it to be read so, as plain values: who reads it again must state the same.
-        open_long: how to open the file as a long text, of which only a part is at hand at a time; None where it is none.
+        open_long: how to open a sheet, by its name, as a long one that is read whole columns at a time; None where there are none.
     """
 
     path: str
@@ -212,7 +212,7 @@ class Report:
     lacks: tuple[str, ...] = ()
     asks: tuple[str, ...] = ()
     read_as: dict[str, Any] = field(default_factory=dict)
-    open_long: Callable[[], Any] | None = field(default=None, repr=False)
+    open_long: Callable[[str], Any] | None = field(default=None, repr=False)
     _read: dict[str, Sheet] = field(default_factory=dict, repr=False)
 
     def __getitem__(self, name: str) -> Sheet:

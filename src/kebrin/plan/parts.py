@@ -116,7 +116,7 @@ def _sheet(
         values.update(found)
         return sheet, work
 
-    long = work_on_long(report, first, texts_of(plan))
+    long = work_on_long(report, name, first, texts_of(plan))
     if long is not None:
         return long, values
     work, values, _ = _worked(report[name], plan, tolerance)

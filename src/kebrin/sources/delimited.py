@@ -65,7 +65,7 @@ def read(path: Path, stated: StatedText | None = None) -> Report:
     found = (lambda _: stated.delimiter) if stated.delimiter else delimiter
     load = cache(lambda name: _sheet(fixed, name, stated))
 
-    def long() -> LongText | LongRows | None:
+    def long(_: str) -> LongText | LongRows | None:
         opened = open_long(fixed, path.stem, found) if stated.is_plain else None
         return opened or (long_sheet(load(path.stem)) if fixed.state[1] > _LONG else None)
 

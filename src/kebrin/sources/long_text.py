@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import Hints, Sheet, kinds_of
+from kebrin.cells import Hints, Kind, Sheet, kinds_of
+from kebrin.table import arrays
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -130,29 +131,53 @@ class LongRows:
         """
         import pyarrow.compute as pc
 
-        for columns in chain([_columns_of(self.head.values[first:])], self.rest()):
-            if any(pc.any(pc.starts_with(column, " ")).as_py() for column in columns):
+        own = slice(first, None)
+        for columns in chain([_columns_of(self.head.values[own], self.head.kinds[own])], self.rest()):
+            texts = (column for column in columns if pa.types.is_string(column.type))
+            if any(pc.any(pc.starts_with(column, " ")).as_py() for column in texts):
                 raise UnevenRowsError
             yield columns
 
 
-def _columns_of(values: NDArray[np.object_]) -> list[pa.Array]:
-    """The columns of a block of texts."""
-    return [pa.array(column, pa.string(), mask=column == "") for column in values.T]
+def _columns_of(values: NDArray[np.object_], kinds: NDArray[np.uint8]) -> list[pa.Array]:
+    """The columns of a block of cells, each of one kind.
+
+    Raises:
+        UnevenRowsError: cells of several kinds stand in one.
+    """
+    return [_column_of(cells, kind) for cells, kind in zip(values.T, kinds.T, strict=True)]
+
+
+def _column_of(cells: NDArray[np.object_], kinds: NDArray[np.uint8]) -> pa.Array:
+    known = kinds != Kind.BLANK
+    (kind, *more) = np.unique(kinds[known]).tolist() or [Kind.TEXT]
+    if more or kind not in {Kind.TEXT, Kind.NUMBER, Kind.DATE, Kind.FLAG}:
+        raise UnevenRowsError
+    if kind == Kind.TEXT:
+        return pa.array(cells, pa.string(), mask=~known)
+    if kind == Kind.NUMBER:
+        numbers = np.full(len(cells), np.nan)
+        numbers[known] = cells[known].astype(np.float64)
+        return arrays.numbers(numbers)
+    if kind == Kind.FLAG:
+        return arrays.flags(cells == True, known)  # noqa: E712 - each of them
+    return arrays.moments(cells.tolist(), known)
 
 
 def long_sheet(sheet: Sheet) -> LongRows | None:
-    """A sheet as a long one; None if it is short, holds more than texts, or its form speaks behind its first part too."""
-    if sheet.shape[0] < LONG_ROWS or not sheet.textual or sheet.merges or sheet.has_hidden_lines:
+    """A sheet as a long one; None if it is short, or its form speaks behind its first part too."""
+    if sheet.shape[0] < LONG_ROWS or sheet.merges or sheet.has_hidden_lines or sheet.emptied:
         return None
-    formats = sheet.formats()
-    if any(row >= HEAD_ROWS for row, _ in formats.bold):
+    if sheet.textual and any(row >= HEAD_ROWS for row, _ in sheet.formats().bold):
         return None
     head = replace(sheet, values=sheet.values[:HEAD_ROWS], kinds=sheet.kinds[:HEAD_ROWS])
+    if sheet.look_up_formats is not None:  # what is behind the first part is not looked up for it
+        head = replace(head, look_up_formats=lambda rows: sheet.formats(min(rows or HEAD_ROWS, HEAD_ROWS)))
 
     def rest() -> Iterator[list[pa.Array]]:
         for at in range(HEAD_ROWS, sheet.shape[0], _BLOCK_ROWS):
-            yield _columns_of(sheet.values[at : at + _BLOCK_ROWS])
+            own = slice(at, at + _BLOCK_ROWS)
+            yield _columns_of(sheet.values[own], sheet.kinds[own])
 
     return LongRows(head, sheet.shape[0] - HEAD_ROWS, rest)
 

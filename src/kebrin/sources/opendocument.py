@@ -6,6 +6,7 @@ import datetime as dt
 import re
 import zipfile
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import IO, TYPE_CHECKING, Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from kebrin.cells import Area, Formats, Kind, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.limits import hold, hold_package, hold_room
+from kebrin.sources.long_text import long_sheet
 from kebrin.sources.parts import telling
 
 if TYPE_CHECKING:
@@ -52,10 +54,11 @@ def read(path: Path) -> Report:
     hidden = {table.name: "hidden" for table in tables if styles.hides(table.style)}
     by_name = {table.name: table for table in tables}
 
+    @lru_cache(maxsize=1)
     def load(name: str) -> Sheet:
         return _sheet(by_name[name], styles, str(path), hidden.get(name, ""))
 
-    return Report(str(path), tuple(by_name), load, hidden, lambda: fixed.digest)
+    return Report(str(path), tuple(by_name), load, hidden, lambda: fixed.digest, open_long=lambda name: long_sheet(load(name)))
 
 
 @dataclass

@@ -64,7 +64,7 @@ def read(path: Path) -> Report:
         if long is not None:
             hold_room(long.size, long.head.shape[1], long.size * long.head.shape[1], where)
             whole = cache(lambda name: _Page.of(text, path).sheet(name))
-            return replace(page.report(fixed), load=whole, open_long=lambda: long)
+            return replace(page.report(fixed), load=whole, open_long=lambda _: long)
     return (page if run is None else _Page.of(text, path)).report(fixed)
 
 
@@ -123,11 +123,8 @@ class _Page:
         said = (f"{self.hidden:,} of its rows and cells are hidden, and were passed over",) if self.hidden else ()
         load = cache(self.sheet)
 
-        def long() -> LongRows | None:
-            return long_sheet(load(self.only)) if len(self.tables) == 1 else None
-
         return Report(
-            str(self.path), tuple(self.tables), load, {}, lambda: fixed.digest, said=said, open_long=long
+            str(self.path), tuple(self.tables), load, {}, lambda: fixed.digest, said=said, open_long=lambda name: long_sheet(load(name))
         )  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from kebrin.address import a1
 from kebrin.cells import Area, Formats, Hints, Kind, Report, Sheet, addresses, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import second
+from kebrin.sources.long_text import long_sheet
 from kebrin.sources.named import named_places
 from kebrin.sources.parts import telling
 from kebrin.sources.workbook import RawSheet, Workbook, open_workbook
@@ -38,7 +39,10 @@ def read(path: Path, *, opened: Workbook | None = None, stored: str = "") -> Rep
     """
     book = opened or open_workbook(path)
     places = partial(named_places, book.path, book.parts)
-    return Report(str(path), book.names, partial(_sheet, book, stored), book.hidden, lambda: book.fixed.digest, places)
+    load = lru_cache(maxsize=1)(partial(_sheet, book, stored))
+    return Report(
+        str(path), book.names, load, book.hidden, lambda: book.fixed.digest, places, open_long=lambda name: long_sheet(load(name))
+    )  # fmt: skip
 
 
 def _sheet(book: Workbook, stored: str, name: str) -> Sheet:

@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
+_EPOCH, _MIDNIGHT = dt.date(1970, 1, 1).toordinal(), dt.time()
 _GOLDEN = (5**0.5 - 1) / 2
 
 
@@ -39,6 +41,27 @@ def whole(values: NDArray[np.int64], kind: pa.DataType, known: NDArray[np.bool_]
     """An array whose values are whole numbers of 32 or 64 bits: integers, dates, times, timestamps."""
     width = np.dtype(np.int32) if kind.bit_width == 32 else np.dtype(np.int64)
     return _primitive(kind, np.ascontiguousarray(values, width), known)
+
+
+def moments(values: Sequence[Any], known: NDArray[np.bool_]) -> pa.Array:
+    """Dates, or moments to the second where a time of day stands among them, null where not known.
+
+    >>> days = [dt.date(2031, 4, 1), dt.datetime(2031, 4, 2)]
+    >>> moments(days, np.array([True, True])).type, moments([dt.datetime(2031, 4, 1, 8)], np.array([True])).type
+    (DataType(date32[day]), TimestampType(timestamp[s]))
+    """
+    own = [value if know else None for value, know in zip(values, known.tolist(), strict=True)]
+    if any(isinstance(value, dt.datetime) and value.time() != _MIDNIGHT for value in own):
+        return whole(np.array([_stamp(value) for value in own], np.int64), pa.timestamp("s"), known)
+    days = [0 if value is None else value.toordinal() - _EPOCH for value in own]
+    return whole(np.array(days, np.int64), pa.date32(), known)
+
+
+def _stamp(value: dt.date | dt.datetime | None) -> int:
+    if value is None:
+        return 0
+    moment = value if isinstance(value, dt.datetime) else dt.datetime.combine(value, _MIDNIGHT)
+    return (moment.toordinal() - _EPOCH) * 86_400 + moment.hour * 3600 + moment.minute * 60 + moment.second
 
 
 def texts(values: Sequence[str | None]) -> pa.StringArray:

@@ -25,7 +25,6 @@ if TYPE_CHECKING:
 FOOTNOTE = "footnote mark"
 _LONGEST_FLAG = 2
 _SHOWN = 5
-_EPOCH = dt.date(1970, 1, 1).toordinal()
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,14 +74,13 @@ def column_of(
         if ((kinds == kind) | nothing).all() and (kinds == kind).any():
             array = make(cells, kinds == kind)
             if array is not None:
-                missing = _said(
-                    cells,
-                    "missing mark",
-                    looks == Look.MISSING,
-                    "{count} missing marks ({texts}) gave no value",
-                )
-                return array, [*remarks, *missing]
-    return _texts(cells), [*remarks, *_question(cells, name, numeric & ~_hedged(cells))]
+                return array, [*remarks, *_missing(cells)]
+    return _texts(cells), [*remarks, *_missing(cells), *_question(cells, name, numeric & ~_hedged(cells))]
+
+
+def _missing(cells: Cells) -> list[Remark]:
+    said = "{count} missing marks ({texts}) gave no value"
+    return _said(cells, "missing mark", cells.looks == Look.MISSING, said)
 
 
 def _hedged(cells: Cells) -> NDArray[np.bool_]:
@@ -145,12 +143,7 @@ def _about_numbers(cells: Cells) -> list[Remark]:
     text = cells.kinds == Kind.TEXT
     kept = text & (cells.looks == Look.NUMBER) & (not cells.sheet.textual)
     return [
-        *_said(
-            cells,
-            "missing mark",
-            cells.looks == Look.MISSING,
-            "{count} missing marks ({texts}) gave no value",
-        ),
+        *_missing(cells),
         *_said(
             cells,
             FOOTNOTE,
@@ -216,19 +209,7 @@ def _texts(cells: Cells) -> pa.Array:
 
 
 def _dates(cells: Cells, known: NDArray[np.bool_]) -> pa.Array:
-    values = [value if know else None for value, know in zip(cells.values(), known.tolist(), strict=True)]
-    if any(isinstance(value, dt.datetime) and value.time() != dt.time() for value in values):
-        stamps = [_stamp(value) for value in values]
-        return arrays.whole(np.array(stamps, np.int64), pa.timestamp("s"), known)
-    days = [0 if value is None else value.toordinal() - _EPOCH for value in values]
-    return arrays.whole(np.array(days, np.int64), pa.date32(), known)
-
-
-def _stamp(value: dt.date | dt.datetime | None) -> int:
-    if value is None:
-        return 0
-    moment = value if isinstance(value, dt.datetime) else dt.datetime.combine(value, dt.time())
-    return (moment.toordinal() - _EPOCH) * 86_400 + moment.hour * 3600 + moment.minute * 60 + moment.second
+    return arrays.moments(cells.values(), known)
 
 
 def _flags(cells: Cells, known: NDArray[np.bool_]) -> pa.Array:

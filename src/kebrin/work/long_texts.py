@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import DITTOS, Look, neat, read_text
+from kebrin.cells import DITTOS, Look, as_label, neat, read_text
 from kebrin.errors import KebrinError
 from kebrin.grammar.words import MAY_TOTAL, average_word, carried_word, extreme_word, total_word, without_total_word
 from kebrin.proof import BodyAccount, Use
@@ -181,6 +181,8 @@ class Run:
 
     def _values(self, columns: Sequence[pa.StringArray], name: str, own: Sequence[int]) -> tuple[pa.Array, BodyAccount]:
         """The values of one measure, row by row, and their account."""
+        if not self.file.head.textual:
+            return self._typed(columns, name, own)
         kind = pa.float64() if name in self.signs else pa.string()
         texts = [columns[at] if at >= 0 else pa.nulls(len(columns[0]), pa.string()) for at in own]
         whole = texts[0] if len(texts) == 1 else pa.concat_arrays(texts)
@@ -190,6 +192,16 @@ class Run:
         cells, missing = len(whole) - whole.null_count, read.null_count - whole.null_count
         total = arrays.sum_of(pa.chunked_array([read])) if kind == pa.float64() else 0.0
         return _woven(read, len(own)), BodyAccount(cells, missing, total)
+
+    def _typed(self, columns: Sequence[pa.Array], name: str, own: Sequence[int]) -> tuple[pa.Array, BodyAccount]:
+        """The same of cells that have kinds: each of the kind that the column is of."""
+        kind = self.found.piece.table.data.column(name).type
+        cells = [columns[at] if at >= 0 else pa.nulls(len(columns[0]), kind) for at in own]
+        whole = pa.concat_arrays([_as_kind(one, kind) for one in cells])
+        read = self._words(whole, name) if kind == pa.string() else whole
+        count, missing = len(whole) - whole.null_count, read.null_count - whole.null_count
+        total = arrays.sum_of(pa.chunked_array([read])) if kind == pa.float64() else 0.0
+        return _woven(read, len(own)), BodyAccount(count, missing, total)
 
     def _words(self, texts: pa.StringArray, name: str) -> pa.Array:
         """A column of words; figures among them are for a person to look at."""
@@ -219,7 +231,7 @@ class Run:
 
         if texts.null_count:
             raise UnevenRowsError  # whether it takes the label above can't be told from here
-        coded = texts.dictionary_encode()
+        coded = (texts if pa.types.is_string(texts.type) else _said(texts)).dictionary_encode()
         distinct = coded.dictionary
         speak = distinct.filter(pc.invert(pc.match_substring_regex(distinct, _NAME)))
         # Whatever number a name has, it speaks alike.
@@ -299,16 +311,17 @@ class Run:
 
 
 def work_on_long(
-    report: Report, work: Callable[[Sheet], tuple[Sheet, SheetWork]], plain_texts: frozenset[str] = frozenset()
+    report: Report, name: str, work: Callable[[Sheet], tuple[Sheet, SheetWork]], plain_texts: frozenset[str] = frozenset()
 ) -> SheetWork | None:
-    """The work on a report that is one long text; None if it is none, or must be read whole.
+    """The work on a long sheet of a report; None if it is none, or must be read whole.
 
     Args:
         report: the report.
+        name: the sheet.
         work: what is done with its first part; it gives that part as it was read, and what came of it.
         plain_texts: measures that stay texts, since a step reads them.
     """
-    run = begun(report, work, plain_texts)
+    run = begun(report, name, work, plain_texts)
     if run is None:
         return None
     try:
@@ -319,10 +332,10 @@ def work_on_long(
 
 
 def begun(
-    report: Report, work: Callable[[Sheet], tuple[Sheet, SheetWork]], plain_texts: frozenset[str] = frozenset()
+    report: Report, name: str, work: Callable[[Sheet], tuple[Sheet, SheetWork]], plain_texts: frozenset[str] = frozenset()
 ) -> Run | None:
     """A reading of a long text, its first part worked on; None if it is no long text, or shows no steady table."""
-    file: LongText | LongRows | None = report.open_long() if report.open_long is not None else None
+    file: LongText | LongRows | None = None if report.open_long is None else report.open_long(name)
     if file is None:
         return None
     try:
@@ -330,6 +343,8 @@ def begun(
     except KebrinError:
         return None
     found = steady(head, first)
+    if found is not None and not (head.textual or found.piece.layout.listed):
+        return None  # how labels are set in, and what is in bold, may matter further down
     return None if found is None else Run(replace(file, head=head), found, first, plain_texts)
 
 
@@ -361,6 +376,21 @@ def _filled(columns: Sequence[pa.StringArray]) -> NDArray[np.bool_]:
             return np.ones(len(column), np.bool_)
         filled |= ~arrays.nulls_of(pa.chunked_array([column]))
     return filled
+
+
+def _as_kind(cells: pa.Array, kind: pa.DataType) -> pa.Array:
+    """Cells as the kind that their column is of; a column that begins to hold another is for the whole sheet to tell."""
+    if cells.null_count == len(cells):
+        return pa.nulls(len(cells), kind)
+    if cells.type != kind and not (pa.types.is_timestamp(kind) and pa.types.is_date(cells.type)):
+        raise UnevenRowsError
+    return cells.cast(kind)
+
+
+def _said(cells: pa.Array) -> pa.StringArray:
+    """Cells of another kind than text as the labels that a person reads."""
+    coded = cells.dictionary_encode()
+    return arrays.texts(list(map(as_label, coded.dictionary.to_pylist()))).take(coded.indices)
 
 
 def _woven(whole: pa.Array, width: int) -> pa.Array:

@@ -69,8 +69,10 @@ class FileTask:
 
     def work(self, report: Report, stated: Stated | None = None) -> FileWork:
         """What a report gives: all sheets that are shown."""
-        long = work_on_long(report, lambda head: (head, self.one(head, stated)))
-        works = [self.one(report[name], stated) for name in report.shown] if long is None else [long]
+        works = [
+            work_on_long(report, name, lambda head: (head, self.one(head, stated))) or self.one(report[name], stated)
+            for name in report.shown
+        ]
         used = tuple(work.ledger.sheet for work in works)
         return FileWork(tuple(with_said(report, works)), source_of(report, used, dict(report.hidden)))
 
