@@ -29,7 +29,8 @@ def write_book(path: Path, sheets: dict[str, Any], merges: dict[str, list[str]] 
 
 
 DOCUMENT = (
-    '<?xml version="1.0" encoding="UTF-8"?>\n<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" '
+    '<?xml version="1.0" encoding="UTF-8"?>\n<office:document-content '
+    'xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" '
     'xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0" '
     'xmlns:style="urn:oasis:names:tc:opendocument:xmlns:style:1.0" office:version="1.3"><office:body><office:spreadsheet>'
     "{tables}</office:spreadsheet></office:body></office:document-content>"

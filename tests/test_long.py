@@ -12,9 +12,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import kebrin as kb
-from kebrin.sources import long_text, plain_rows
+from building import document_cell, document_row, write_book, write_document
+from kebrin.sources import long_text, plain_cells, plain_rows
 from kebrin.work import flowing
-from building import document_row, write_book, write_document
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -236,7 +236,7 @@ def read_both_ways(path: Path) -> tuple[object, object]:
 
     def said(shortest: int) -> object:
         with pytest.MonkeyPatch.context() as patch:
-            for module in (long_text, plain_rows):
+            for module in (long_text, plain_rows, plain_cells):
                 patch.setattr(module, "LONG_ROWS", shortest)
                 patch.setattr(module, "HEAD_ROWS", 60)
             try:
@@ -247,15 +247,19 @@ def read_both_ways(path: Path) -> tuple[object, object]:
     return said(80), said(1 << 30)
 
 
+MIDNIGHT = dt.datetime.combine(dt.date(2031, 4, 1), dt.time())
+MORNING = MIDNIGHT.replace(hour=8, minute=30)
 odd_cells = st.sampled_from([
-    None, "Total", "n/a", "-", "closed", "12", 12.5, 7.0, -0.0, True, dt.date(2031, 4, 1), dt.datetime(2031, 4, 1, 8, 30),
-    dt.datetime(2031, 4, 1), dt.time(8, 30), "do.", " set in", "Brae", "Takings", "2031-04-01",
+    None, "Total", "n/a", "-", "closed", "12", 12.5, 7.0, -0.0, True, dt.date(2031, 4, 1), MORNING,
+    MIDNIGHT, dt.time(8, 30), "do.", " set in", "Brae", "Takings", "2031-04-01",
 ])  # fmt: skip
 
 
 @pytest.mark.parametrize("ending", ["xlsx", "ods"])
 @settings(deadline=None, max_examples=30, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(odd=st.lists(st.tuples(st.integers(3, 160), st.integers(1, 6), odd_cells), max_size=2), count=st.integers(90, 160))
+@given(
+    odd=st.lists(st.tuples(st.integers(3, 160), st.integers(1, 6), odd_cells), max_size=2), count=st.integers(90, 160)
+)
 def test_long_lists_of_cells_that_have_kinds_give_what_they_give_read_whole(
     tmp_path: Path, ending: str, odd: list[tuple[int, int, Any]], count: int
 ) -> None:
@@ -271,6 +275,43 @@ def test_long_lists_of_cells_that_have_kinds_give_what_they_give_read_whole(
     else:
         write_document(path, {"Log": "".join(map(document_row, rows))})
     quick, whole = read_both_ways(path)
+    assert quick == whole
+
+
+def office_row(at: int, dress: str = "") -> str:
+    """A row as office programs write it: what is the same side by side stands there once."""
+    cells = [document_cell(f"S{at}", dress), document_cell(dt.date(2031, at % 12 + 1, at % 28 + 1), dress)]
+    if at % 7 == at % 5:
+        cells.append(document_cell(float(at % 7), f'{dress} table:number-columns-repeated="2"'))
+    else:
+        cells += [document_cell(float(at % 7), dress), document_cell(float(at % 5), dress)]
+    return f"<table:table-row{dress}>{''.join(cells)}{FILL}</table:table-row>\n"
+
+
+FILL = '<table:table-cell table:number-columns-repeated="1020"/>'
+odd_document_rows = st.sampled_from([
+    office_row(3), document_row(["S 1", dt.date(2031, 4, 1), "n/a", 4.0]), document_row(["Total", None, 12.0, 9.0]),
+    document_row(["A & B", dt.date(2031, 4, 1), 3.0, None]), document_row([]), f"<table:table-row>{FILL}</table:table-row>",
+    office_row(4).replace("table-row>", 'table-row table:number-rows-repeated="3">', 1), f"<!-- {office_row(5)} -->",
+    office_row(6).replace("table-row>", 'table-row table:visibility="collapse">', 1), "<table:table-row-group/>",
+    f'<table:table-row table:number-rows-repeated="1048">{FILL}</table:table-row>', office_row(2) + "</table:table><table:table>",
+    office_row(8).replace("<text:p>", "<text:p> <text:s/>", 1), office_row(8).replace('value="1.0"', 'value=""'),
+    office_row(9).replace("table-cell ", 'table-cell table:number-columns-spanned="2" ', 1), office_row(9).replace("S9", "\r\n"),
+    office_row(7).replace("table-cell ", 'table-cell table:formula="of:=1" ', 1), office_row(1) * 3,
+    office_row(3, ' table:style-name="b"'),
+])  # fmt: skip
+
+
+@settings(deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(st.tuples(st.integers(0, 300), odd_document_rows), max_size=3), st.integers(90, 300))
+def test_documents_with_anything_among_their_rows_give_what_they_give_read_whole(
+    tmp_path: Path, odd: list[tuple[int, str]], count: int
+) -> None:
+    rows = [office_row(at) for at in range(count)]
+    for at, row in odd:
+        rows.insert(at, row)
+    head = document_row(["Sailing", "Date", "Foot", "Cars"])
+    quick, whole = read_both_ways(write_document(tmp_path / "r.ods", {"Log": head + "".join(rows)}))
     assert quick == whole
 
 

@@ -199,7 +199,7 @@ class Report:
         lacks: what the file itself says that it should hold and does not; the proof does not hold with it.
         asks: what a person must decide about the file itself.
         read_as: what a person stated for it to be read so, as plain values: who reads it again must state the same.
-        open_long: how to open a sheet, by its name, as a long one that is read whole columns at a time; None where there are none.
+        open_long: how to open a sheet, by its name, as a long one that is read whole columns at a time; None where none is.
     """
 
     path: str

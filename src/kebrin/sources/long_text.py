@@ -27,7 +27,7 @@ HEAD_ROWS = 1_000
 _HEAD_BYTES = 1 << 18
 _BLOCK = 1 << 20
 # A sheet of fewer rows is worked on as a whole; a longer one by so many at a time.
-LONG_ROWS, _BLOCK_ROWS = 3_000, 20_000
+LONG_ROWS, BLOCK_ROWS = 3_000, 20_000
 # A file with so many rows of another width is none of even rows with a few remarks behind them.
 _MOST_ODD = 200
 
@@ -104,12 +104,14 @@ class LongRows:
         head: its first rows.
         more: how many rows there are behind them.
         rest: gives the columns of these, a block at a time; empty cells are null.
+        is_dressed: whether some of their cells are set in or in bold, which may say that they are of another depth.
         odd: nothing, for all rows have the sheet's width.
     """
 
     head: Sheet
     more: int
     rest: Callable[[], Iterator[list[pa.Array]]] = field(repr=False)
+    is_dressed: Callable[[], bool] = field(repr=False)
     odd: tuple[tuple[int, str], ...] = ()
     delimiter = ""
 
@@ -132,14 +134,14 @@ class LongRows:
         import pyarrow.compute as pc
 
         own = slice(first, None)
-        for columns in chain([_columns_of(self.head.values[own], self.head.kinds[own])], self.rest()):
+        for columns in chain([columns_of(self.head.values[own], self.head.kinds[own])], self.rest()):
             texts = (column for column in columns if pa.types.is_string(column.type))
             if any(pc.any(pc.starts_with(column, " ")).as_py() for column in texts):
                 raise UnevenRowsError
             yield columns
 
 
-def _columns_of(values: NDArray[np.object_], kinds: NDArray[np.uint8]) -> list[pa.Array]:
+def columns_of(values: NDArray[np.object_], kinds: NDArray[np.uint8]) -> list[pa.Array]:
     """The columns of a block of cells, each of one kind.
 
     Raises:
@@ -164,22 +166,29 @@ def _column_of(cells: NDArray[np.object_], kinds: NDArray[np.uint8]) -> pa.Array
     return arrays.moments(cells.tolist(), known)
 
 
-def long_sheet(sheet: Sheet) -> LongRows | None:
-    """A sheet as a long one; None if it is short, or its form speaks behind its first part too."""
+def long_sheet(sheet: Sheet, is_dressed: Callable[[], bool] | None = None) -> LongRows | None:
+    """A sheet as a long one; None if it is short, or hides or joins some of its cells.
+
+    Args:
+        sheet: the sheet.
+        is_dressed: as `LongRows` has it; its formats say so otherwise.
+    """
     if sheet.shape[0] < LONG_ROWS or sheet.merges or sheet.has_hidden_lines or sheet.emptied:
-        return None
-    if sheet.textual and any(row >= HEAD_ROWS for row, _ in sheet.formats().bold):
         return None
     head = replace(sheet, values=sheet.values[:HEAD_ROWS], kinds=sheet.kinds[:HEAD_ROWS])
     if sheet.look_up_formats is not None:  # what is behind the first part is not looked up for it
         head = replace(head, look_up_formats=lambda rows: sheet.formats(min(rows or HEAD_ROWS, HEAD_ROWS)))
 
     def rest() -> Iterator[list[pa.Array]]:
-        for at in range(HEAD_ROWS, sheet.shape[0], _BLOCK_ROWS):
-            own = slice(at, at + _BLOCK_ROWS)
-            yield _columns_of(sheet.values[own], sheet.kinds[own])
+        for at in range(HEAD_ROWS, sheet.shape[0], BLOCK_ROWS):
+            own = slice(at, at + BLOCK_ROWS)
+            yield columns_of(sheet.values[own], sheet.kinds[own])
 
-    return LongRows(head, sheet.shape[0] - HEAD_ROWS, rest)
+    def shown() -> bool:
+        formats = sheet.formats()
+        return any(row >= HEAD_ROWS for row, _ in (*formats.bold, *formats.indents))
+
+    return LongRows(head, sheet.shape[0] - HEAD_ROWS, rest, is_dressed or shown)
 
 
 def open_long(fixed: Fixed, name: str, delimiter_of: Callable[[str], str]) -> LongText | None:

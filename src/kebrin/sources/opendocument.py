@@ -6,7 +6,8 @@ import datetime as dt
 import re
 import zipfile
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cache, lru_cache
+from io import BytesIO
 from typing import IO, TYPE_CHECKING, Any
 
 import numpy as np
@@ -16,8 +17,10 @@ from kebrin.cells import Area, Formats, Kind, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.limits import hold, hold_package, hold_room
-from kebrin.sources.long_text import long_sheet
+from kebrin.sources.long_text import LongRows, long_sheet
 from kebrin.sources.parts import telling
+from kebrin.sources.plain_cells import PlainCells
+from kebrin.sources.plain_rows import MARK
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -35,6 +38,7 @@ _SPANS = frozenset({_DOWN, _ACROSS})
 _STYLED, _FORMULA, _VISIBILITY, _KIND = (
     f"{_TABLE}style-name", f"{_TABLE}formula", f"{_TABLE}visibility", f"{_OFFICE}value-type"
 )  # fmt: skip
+_ID = "{http://www.w3.org/XML/1998/namespace}id"
 _AMOUNTS = frozenset({"float", "currency", "percentage"})
 _PARAGRAPH = f"{_TEXT}p"
 _DURATION = re.compile(r"(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:([\d.]+)S)?)?")
@@ -49,16 +53,33 @@ def read(path: Path) -> Report:
     fixed = files.Fixed.of(path)
     where = Place(str(path))
     with telling(where):
-        tables, styles = _tables(path, where)
+        tables, styles, run = _tables(path, where)
     fixed.check()
     hidden = {table.name: "hidden" for table in tables if styles.hides(table.style)}
     by_name = {table.name: table for table in tables}
+    cut = next((table for table in tables if table.marked >= 0), None)
+
+    @cache
+    def whole() -> dict[str, _Grid]:
+        with telling(where):
+            found, _, _ = _tables(path, where, whole=True)
+        fixed.check()
+        return {table.name: table for table in found}
 
     @lru_cache(maxsize=1)
     def load(name: str) -> Sheet:
-        return _sheet(by_name[name], styles, str(path), hidden.get(name, ""))
+        own = by_name[name] if cut is None or name != cut.name else whole()[name]
+        return _sheet(own, styles, str(path), hidden.get(name, ""))
 
-    return Report(str(path), tuple(by_name), load, hidden, lambda: fixed.digest, open_long=lambda name: long_sheet(load(name)))
+    def long(name: str) -> LongRows | None:
+        rows = None
+        if run is not None and cut is not None and name == cut.name:
+            rows = run.below(
+                _sheet(cut, styles, str(path), hidden.get(name, "")), cut.marked, {*styles.bold, *styles.indents}
+            )
+        return long_sheet(load(name)) if rows is None else rows
+
+    return Report(str(path), tuple(by_name), load, hidden, lambda: fixed.digest, open_long=long)
 
 
 @dataclass
@@ -77,7 +98,7 @@ class _Styles:
 
 @dataclass
 class _Grid:
-    """One table as it is read: its cells, merges, styles and hidden lines."""
+    """One table as it is read; `marked` is the last row of those that a long run keeps, `rows` and `columns` how many were read."""
 
     name: str
     style: str = ""
@@ -87,14 +108,16 @@ class _Grid:
     formulas: dict[tuple[int, int], str] = field(default_factory=dict)
     hidden_rows: set[int] = field(default_factory=set)
     hidden_columns: set[int] = field(default_factory=set)
+    marked: int = -1
+    rows: int = 0
+    columns: int = 0
 
 
-def _tables(path: Path, where: Place) -> tuple[list[_Grid], _Styles]:
-    """All tables of a document, and its styles."""
+def _tables(path: Path, where: Place, *, whole: bool = False) -> tuple[list[_Grid], _Styles, PlainCells | None]:
+    """All tables of a document, its styles, and the long run of plain rows that was taken out of one, if not all are wanted."""
     styles = _Styles()
     if files.nature(files.first_bytes(path)) != "zip":
-        with path.open("rb") as stream:
-            return list(_read(stream, styles)), styles
+        return _content(path.read_bytes(), styles, whole=whole)
     with zipfile.ZipFile(path) as package:
         hold_package([(one.compress_size, one.file_size) for one in package.infolist()], where)
         if "META-INF/manifest.xml" in package.namelist() and b"encryption-data" in package.read(
@@ -109,14 +132,23 @@ def _tables(path: Path, where: Place) -> tuple[list[_Grid], _Styles]:
             with package.open("styles.xml") as stream:
                 for _ in _read(stream, styles):
                     pass
-        with package.open("content.xml") as stream:
-            return list(_read(stream, styles)), styles
+        return _content(package.read("content.xml"), styles, whole=whole)
+
+
+def _content(content: bytes, styles: _Styles, *, whole: bool) -> tuple[list[_Grid], _Styles, PlainCells | None]:
+    """The tables of the part that holds them."""
+    run = None if whole else PlainCells.of(content)
+    if run is not None:
+        found = list(_read(BytesIO(run.head), styles))
+        if any(grid.marked >= 0 for grid in found):
+            return found, styles, run
+    return list(_read(BytesIO(content), styles)), styles, None
 
 
 def _read(stream: IO[bytes], styles: _Styles) -> Iterator[_Grid]:
     """The tables of one XML part; its styles are collected on the way."""
     grid: _Grid | None = None
-    row = column = depth = 0
+    depth = 0
     wanted = (f"{_STYLE}style", f"{_TABLE}table", f"{_TABLE}table-row", f"{_TABLE}table-column")
     for event, element in etree.iterparse(
         stream, events=("start", "end"), tag=wanted, resolve_entities=False, huge_tree=True
@@ -128,28 +160,36 @@ def _read(stream: IO[bytes], styles: _Styles) -> Iterator[_Grid]:
         elif tag == f"{_TABLE}table":
             depth += 1 if event == "start" else -1
             if event == "start" and depth == 1:
-                grid, row, column = (
-                    _Grid(element.get(f"{_TABLE}name", "Sheet"), element.get(f"{_TABLE}style-name", "")),
-                    0,
-                    0,
-                )
+                grid = _Grid(element.get(f"{_TABLE}name", "Sheet"), element.get(f"{_TABLE}style-name", ""))
             elif event == "end" and depth == 0 and grid is not None:
                 yield grid
                 element.clear()
         elif event == "end" and depth == 1 and grid is not None:
-            if tag == f"{_TABLE}table-column":
-                count = int(element.get(f"{_TABLE}number-columns-repeated", "1"))
-                if element.get(f"{_TABLE}visibility", "visible") != "visible":
-                    grid.hidden_columns.update(range(column, min(column + count, 16_384)))
-                column += count
-            else:
-                row += _row(grid, element, row)
-                element.clear()
+            (_column if tag == f"{_TABLE}table-column" else _row)(grid, element)
 
 
-def _row(grid: _Grid, element: etree._Element, row: int) -> int:
-    """One row; how many rows it stands for."""
-    count = int(element.get(_REPEATED_ROWS, "1"))
+def _column(grid: _Grid, element: etree._Element) -> None:
+    """What is said of one column, or of several that are alike."""
+    first, count = grid.columns, int(element.get(_REPEATED, "1"))
+    grid.columns += count
+    if element.get(_VISIBILITY, "visible") != "visible":
+        grid.hidden_columns.update(range(first, min(grid.columns, 16_384)))
+
+
+def _row(grid: _Grid, element: etree._Element) -> None:
+    """One row, or several that are alike."""
+    row, count = grid.rows, int(element.get(_REPEATED_ROWS, "1"))
+    _cells(grid, element, row, count)
+    grid.rows += count
+    if element.get(_ID) == MARK:
+        grid.marked = grid.rows - 1
+    if element.get(_VISIBILITY, "visible") != "visible":
+        grid.hidden_rows.update(range(row, min(grid.rows, 1 << 20)))
+    element.clear()
+
+
+def _cells(grid: _Grid, element: etree._Element, row: int, count: int) -> None:
+    """The cells of a row that stands there so many times."""
     column = 0
     found: list[tuple[int, Any, bool]] = []
     for cell in element:
@@ -176,9 +216,6 @@ def _row(grid: _Grid, element: etree._Element, row: int) -> int:
         hold("columns", found[-1][0] + 1, Place("", grid.name))
         hold("cells", len(grid.cells) + len(found) * count, Place("", grid.name))
         grid.cells += [(row + down, at, value, error) for down in range(count) for at, value, error in found]
-    if element.get(_VISIBILITY, "visible") != "visible":
-        grid.hidden_rows.update(range(row, min(row + count, 1 << 20)))
-    return count
 
 
 def _dress(grid: _Grid, said: dict[str, str], row: int, columns: range) -> None:

@@ -16,7 +16,7 @@ from kebrin.grammar.reading import Look, read_text
 from kebrin.sources import files
 from kebrin.sources.delimited import decode
 from kebrin.sources.limits import hold, hold_room
-from kebrin.sources.long_text import LongRows, long_sheet
+from kebrin.sources.long_text import long_sheet
 from kebrin.sources.marks_apart import joined
 from kebrin.sources.plain_rows import MARK, PlainRows
 
@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
     from pathlib import Path
     from typing import TypeAlias
+
+    from kebrin.sources.long_text import LongRows
 
     Element: TypeAlias = etree._Element  # noqa: SLF001 - its public name is a function
 
@@ -102,7 +104,9 @@ class _Page:
         for number, table in enumerate(tables, start=1):
             name = table.caption or headed.get(number) or (f"{path.stem}" if len(tables) == 1 else f"Table {number}")
             by_name[name if name not in by_name else f"{name} ({number})"] = table
-        return cls(path, by_name, sum(_is_hidden(one) for table in tables for one in _elements(table.element, _MAY_HIDE)))
+        return cls(
+            path, by_name, sum(_is_hidden(one) for table in tables for one in _elements(table.element, _MAY_HIDE))
+        )
 
     @property
     def only(self) -> str:
@@ -123,9 +127,10 @@ class _Page:
         said = (f"{self.hidden:,} of its rows and cells are hidden, and were passed over",) if self.hidden else ()
         load = cache(self.sheet)
 
-        return Report(
-            str(self.path), tuple(self.tables), load, {}, lambda: fixed.digest, said=said, open_long=lambda name: long_sheet(load(name))
-        )  # fmt: skip
+        def long(name: str) -> LongRows | None:
+            return long_sheet(load(name))
+
+        return Report(str(self.path), tuple(self.tables), load, {}, lambda: fixed.digest, said=said, open_long=long)
 
 
 def _headings(tables: list[_Table]) -> dict[int, str]:

@@ -1,7 +1,7 @@
 """Long runs of plain rows in a page: rows of cells that hold a text and nothing else, read whole columns at a time.
 
-Wherever a parser stands in a table, a whole plain row leaves it where one plain row more would. So all but the first of a long run are
-taken out before a page is parsed, and what the others are follows from what the first have become.
+Wherever a parser stands in a table, a whole plain row leaves it where one plain row more would. So all but the first of a long
+run are taken out before a page is parsed, and what the others are follows from what the first have become.
 """
 
 from __future__ import annotations
@@ -51,10 +51,12 @@ class PlainRows:
 
     @classmethod
     def of(cls, page: str) -> PlainRows | None:
-        """The longest run of a page; None if it is short, its rows differ in width, or other blanks than plain ones stand in it."""
+        """The longest run of a page; None if it is short, its first rows differ in width, or odd blanks stand in it."""
         if page.count("<td") < _SEVERAL * LONG_ROWS:
             return None
-        begin, end = max((one.span() for one in _RUN.finditer(page)), key=lambda span: span[1] - span[0], default=(0, 0))
+        begin, end = max(
+            (one.span() for one in _RUN.finditer(page)), key=lambda span: span[1] - span[0], default=(0, 0)
+        )
         run = page[begin:end]
         if run.count("</tr>") < LONG_ROWS or _has_other_blanks(run):
             return None
@@ -73,7 +75,7 @@ class PlainRows:
             return None
         if any(row >= begun for row, _ in head.formats().bold):
             return None
-        return LongRows(head, self.rest.count("\n") + 1, self._batches)
+        return LongRows(head, self.rest.count("\n") + 1, self._batches, lambda: False)
 
     def _batches(self) -> Iterator[list[pa.Array]]:
         import pyarrow.csv as arrow_csv

@@ -130,6 +130,21 @@ def refuse_lost(path: Path, part: str, where: Place, stated: int, given: int) ->
         )  # fmt: skip
 
 
+def is_dressed_below(path: Path, part: str, rows: int) -> bool:
+    """Whether cells below the first rows of a sheet are set in or in bold; also where that can't be told at a glance."""
+    styles = "|".join(str(at) for at, style in enumerate(read_styles(path)) if style.bold or style.indent)
+    if not styles:
+        return False
+    with zipfile.ZipFile(path) as package:
+        if package.getinfo(part).file_size > _AT_ONCE:
+            return True
+        content = package.read(part)
+    first = re.search(rb'<row (?:[^<>]* )?r="%d"' % (rows + 1), content)
+    if first is None or b"='" in content:
+        return True
+    return re.compile(b'<c (?:[^<>]* )?s="(?:%s)"' % styles.encode()).search(content, first.start()) is not None
+
+
 def _blank_texts(package: zipfile.ZipFile) -> frozenset[int]:
     """Which of the texts that sheets share are blank, by their number."""
     names = [name for name in package.namelist() if name.casefold() == "xl/sharedstrings.xml"]

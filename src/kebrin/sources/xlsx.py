@@ -11,7 +11,7 @@ from kebrin.address import a1
 from kebrin.cells import Area, Formats, Hints, Kind, Report, Sheet, addresses, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import second
-from kebrin.sources.long_text import long_sheet
+from kebrin.sources.long_text import HEAD_ROWS, LongRows, long_sheet
 from kebrin.sources.named import named_places
 from kebrin.sources.parts import telling
 from kebrin.sources.workbook import RawSheet, Workbook, open_workbook
@@ -40,8 +40,12 @@ def read(path: Path, *, opened: Workbook | None = None, stored: str = "") -> Rep
     book = opened or open_workbook(path)
     places = partial(named_places, book.path, book.parts)
     load = lru_cache(maxsize=1)(partial(_sheet, book, stored))
+
+    def long(name: str) -> LongRows | None:
+        return long_sheet(load(name), lambda: second.is_dressed_below(book.path, book.parts[name], HEAD_ROWS))
+
     return Report(
-        str(path), book.names, load, book.hidden, lambda: book.fixed.digest, places, open_long=lambda name: long_sheet(load(name))
+        str(path), book.names, load, book.hidden, lambda: book.fixed.digest, places, open_long=long
     )  # fmt: skip
 
 

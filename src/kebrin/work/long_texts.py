@@ -20,7 +20,7 @@ from kebrin.cells import DITTOS, Look, as_label, neat, read_text
 from kebrin.errors import KebrinError
 from kebrin.grammar.words import MAY_TOTAL, average_word, carried_word, extreme_word, total_word, without_total_word
 from kebrin.proof import BodyAccount, Use
-from kebrin.sources.long_text import UnevenRowsError
+from kebrin.sources.long_text import LongRows, UnevenRowsError
 from kebrin.table import Origin, Remark, StepCount, arrays
 from kebrin.values.figures import figures_of, without_marks
 from kebrin.work.sheet import SheetWork
@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Report, Sheet
     from kebrin.layout import Layout
     from kebrin.proof import SheetLedger
-    from kebrin.sources.long_text import LongRows, LongText
+    from kebrin.sources.long_text import LongText
     from kebrin.table import Table
 
 # Labels that are letters and digits in one piece ("S10432") are names; words for totals are looked for in all others.
@@ -151,7 +151,7 @@ class Run:
         values: dict[str, pa.Array] = {}
         for name, own in found.measures.items():
             values[name], bodies[name] = self._values(columns, name, own.tolist())
-        kept = self._kept(list(values.values()))
+        kept = self._kept(columns)
         width = found.width
         keys = np.zeros(0 if found.piece.layout.listed else len(rows), np.uint64)
         for name, column in found.labels.items():
@@ -218,12 +218,20 @@ class Run:
         bare = without_marks(texts, coded)
         return texts if bare is None else bare
 
-    def _kept(self, values: Sequence[pa.Array]) -> NDArray[np.int64] | None:
-        """The records with a value, None for all."""
-        if self.found.keeps or not any(one.null_count for one in values):
+    def _kept(self, columns: Sequence[pa.Array]) -> NDArray[np.int64] | None:
+        """The records with a cell that is not empty, None for all."""
+        if self.found.keeps:
             return None
-        there = [~arrays.nulls_of(pa.chunked_array([one])) for one in values]
-        return np.flatnonzero(np.logical_or.reduce(there))
+        there = np.zeros((len(columns[0]), self.found.width), np.bool_)
+        for own in self.found.measures.values():
+            for place, at in enumerate(own.tolist()):
+                if at >= 0:
+                    there[:, place] |= ~arrays.nulls_of(pa.chunked_array([columns[at]]))
+        if there.all():
+            return None
+        if self.found.keeps is None:
+            raise UnevenRowsError  # whether empty cells are kept can't be told from the first part: it has none
+        return np.flatnonzero(there.ravel())
 
     def _labels(self, texts: pa.StringArray, column: int) -> tuple[NDArray[np.int32], pa.StringArray]:
         """The labels of one column as codes into the texts that the batch has; words for totals are refused."""
@@ -311,7 +319,10 @@ class Run:
 
 
 def work_on_long(
-    report: Report, name: str, work: Callable[[Sheet], tuple[Sheet, SheetWork]], plain_texts: frozenset[str] = frozenset()
+    report: Report,
+    name: str,
+    work: Callable[[Sheet], tuple[Sheet, SheetWork]],
+    plain_texts: frozenset[str] = frozenset(),
 ) -> SheetWork | None:
     """The work on a long sheet of a report; None if it is none, or must be read whole.
 
@@ -332,7 +343,10 @@ def work_on_long(
 
 
 def begun(
-    report: Report, name: str, work: Callable[[Sheet], tuple[Sheet, SheetWork]], plain_texts: frozenset[str] = frozenset()
+    report: Report,
+    name: str,
+    work: Callable[[Sheet], tuple[Sheet, SheetWork]],
+    plain_texts: frozenset[str] = frozenset(),
 ) -> Run | None:
     """A reading of a long text, its first part worked on; None if it is no long text, or shows no steady table."""
     file: LongText | LongRows | None = None if report.open_long is None else report.open_long(name)
@@ -343,8 +357,8 @@ def begun(
     except KebrinError:
         return None
     found = steady(head, first)
-    if found is not None and not (head.textual or found.piece.layout.listed):
-        return None  # how labels are set in, and what is in bold, may matter further down
+    if found is not None and isinstance(file, LongRows) and not found.piece.layout.listed and file.is_dressed():
+        return None
     return None if found is None else Run(replace(file, head=head), found, first, plain_texts)
 
 

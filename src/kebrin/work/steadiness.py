@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
+    from kebrin.table import Segment
     from kebrin.work.sheet import Piece, SheetWork
 
 #: Remarks of the first part that are counted anew over the whole file.
@@ -32,14 +33,14 @@ class Steady:
         labels: the sheet's column of each label column, in the table's order.
         measures: the sheet's columns of each measure; several where they stand across.
         over: labels over these columns, as codes and texts, by name.
-        keeps: whether rows without a value stay.
+        keeps: whether records without a value stay; None where the first part has none, and does not show it.
     """
 
     piece: Piece
     labels: dict[str, int]
     measures: dict[str, NDArray[np.int32]]
     over: dict[str, tuple[NDArray[np.int32], list[str]]]
-    keeps: bool
+    keeps: bool | None
 
     @property
     def first(self) -> int:
@@ -71,12 +72,7 @@ def steady(head: Sheet, work: SheetWork) -> Steady | None:
     rows = layout.body_rows
     if any(odd) or len(rows) < _FEWEST or int(rows[-1]) != head.shape[0] - 1 or (np.diff(rows) != 1).any():
         return None
-    if (
-        layout.questions
-        or piece.scale is not None
-        or head.readings.open
-        or any(level.joined for level in layout.boxhead)
-    ):
+    if layout.questions or piece.scale or head.readings.open or any(level.joined for level in layout.boxhead):
         return None
     (segment,) = table.origins.segments
     labels = {}
@@ -89,7 +85,14 @@ def steady(head: Sheet, work: SheetWork) -> Steady | None:
     over = _over(piece, tuple(name for name in table.dimensions if name not in labels))
     if over is None or any(remark.kind not in COUNTED for remark in table.remarks):
         return None
-    return Steady(piece, labels, segment.columns, over, keeps=segment.kept is None)
+    sure = head.textual or layout.listed or _has_blanks(head, segment)
+    return Steady(piece, labels, segment.columns, over, segment.kept is None if sure else None)
+
+
+def _has_blanks(head: Sheet, segment: Segment) -> bool:
+    """Whether some cell of a body is empty."""
+    own = [columns[columns >= 0] for columns in segment.columns.values()]
+    return not head.filled[np.ix_(segment.rows, np.concatenate(own))].all()
 
 
 def _over(piece: Piece, names: Sequence[str]) -> dict[str, tuple[NDArray[np.int32], list[str]]] | None:
