@@ -8,7 +8,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-import pyarrow as pa
 
 from kebrin.cells import Area, Kind, Sheet, Spots, kinds_of
 from kebrin.errors import Place
@@ -17,6 +16,7 @@ from kebrin.sources.aligned import Columns, Placed, Row
 from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.lines import bare_row, begins, is_bare, numbered_pages, spaced_pairs
 from kebrin.sources.many_runs import ManyRuns
+from kebrin.table import arrays
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -106,7 +106,7 @@ class _Grid:
 
     def _texts(self, own: NDArray[np.int64], column: NDArray[np.int64]) -> NDArray[np.object_]:
         """What some runs say; labels are set in as they stand in their columns."""
-        texts = np.array(self.runs.texts.take(pa.array(own)).to_pylist(), dtype=object)
+        texts = np.array(self.runs.texts.take(arrays.places(own)).to_pylist(), dtype=object)
         begin = np.array([left for left, _ in self.columns.places], np.int64)
         labels = ~self.runs.is_figure[own] & ~np.isin(column[own], self.columns.figures)
         set_in = np.where(labels, self.runs.left[own] - begin[column[own]], 0)

@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from kebrin.sources.aligned import PLAIN_NUMBER, SURE_AMOUNT, TIME, Field, Runs, is_amount, reads_as_figure
+from kebrin.table import arrays
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -71,7 +72,7 @@ class ManyRuns:
         figures = _matching(texts, PLAIN_NUMBER)
         rest = np.flatnonzero(~figures)
         # Names that are numbered read alike, whatever their number.
-        words = texts.take(pa.array(rest))
+        words = texts.take(arrays.places(rest))
         alike = pc.replace_substring_regex(words, "[2-9]", "1")
         named = pc.match_substring_regex(words, r"^\pL")
         figures[rest] = _each(pc.if_else(named, alike, words), reads_as_figure)
@@ -95,12 +96,12 @@ class ManyRuns:
     def has_amount(self) -> NDArray[np.bool_]:
         """Whether each line has a figure behind its first run of text that is no year or period."""
         behind = np.flatnonzero(self.is_figure & ~self.is_first)
-        texts = self.texts.take(pa.array(behind))
+        texts = self.texts.take(arrays.places(behind))
         sure = _matching(texts, SURE_AMOUNT)
         found = np.zeros(self.lines, np.bool_)
         found[self.line[behind[sure]]] = True
         doubtful = np.flatnonzero(~found[self.line[behind]])
-        also = _each(texts.take(pa.array(doubtful)), is_amount)
+        also = _each(texts.take(arrays.places(doubtful)), is_amount)
         found[self.line[behind[doubtful[also]]]] = True
         return found
 
@@ -114,7 +115,7 @@ class ManyRuns:
         """Whether something is true of what the first run of each line says, with 1 for every number; false of none."""
         at = np.flatnonzero(self.is_first)
         found = np.zeros(self.lines, np.bool_)
-        found[self.line[at]] = _each(pc.replace_substring_regex(self.texts.take(pa.array(at)), "[0-9]+", "1"), what)
+        found[self.line[at]] = _each(pc.replace_substring_regex(self.texts.take(arrays.places(at)), "[0-9]+", "1"), what)
         return found
 
     def places(self, of: NDArray[np.bool_]) -> Runs:
@@ -158,12 +159,11 @@ def _letters(raw: NDArray[np.uint8], count: int) -> Callable[[NDArray[np.int64]]
 
 def _matching(texts: pa.StringArray, form: str) -> NDArray[np.bool_]:
     """Which texts are of a form, as a vector that may be written to."""
-    return np.array(pc.match_substring_regex(texts, f"^(?:{form})$"), dtype=np.bool_)
+    return arrays.truths(pc.match_substring_regex(texts, f"^(?:{form})$"))
 
 
 def _each(texts: pa.StringArray, what: Callable[[str], bool]) -> NDArray[np.bool_]:
     """Whether something is true of each text; each distinct one is looked at once."""
     found = texts.dictionary_encode()
     of_each = np.array(list(map(what, found.dictionary.to_pylist())), np.bool_)
-    indices: NDArray[np.int32] = found.indices.to_numpy()
-    return of_each[indices]
+    return of_each[arrays.codes_of(found)]

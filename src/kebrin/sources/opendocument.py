@@ -98,7 +98,7 @@ class _Styles:
 
 @dataclass
 class _Grid:
-    """One table as it is read; `marked` is the last row of those that a long run keeps, `rows` and `columns` how many were read."""
+    """One table as it is read; `marked` is the last row that a long run keeps, `rows` and `columns` how many were read."""
 
     name: str
     style: str = ""

@@ -189,7 +189,7 @@ def _column(cells: Sequence[tuple[str, ...]]) -> pa.Array:
     found = set(map(kinds, cells))
     said = list(map(texts, cells))
     if found <= {"", "string"}:
-        return pa.array([text if text and not text.isspace() else None for text in said], pa.string())
+        return arrays.texts([text if text and not text.isspace() else None for text in said])
     known = np.array([bool(kind) for kind in map(kinds, cells)])
     if any(said[at] and not said[at].isspace() for at in np.flatnonzero(~known).tolist()):
         raise _OddCellsError

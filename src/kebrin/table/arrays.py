@@ -70,14 +70,20 @@ def texts(values: Sequence[str | None]) -> pa.StringArray:
     >>> texts(["Gull", None, "Älv"]).to_pylist()
     ['Gull', None, 'Älv']
     """
-    encoded = [b"" if value is None else value.encode("utf-8", "replace") for value in values]
-    offsets = np.zeros(len(encoded) + 1, np.int64)
-    np.cumsum([len(text) for text in encoded], out=offsets[1:])
+    filled = [value or "" for value in values]
+    joined = "".join(filled)
+    data = joined.encode("utf-8", "replace")
+    offsets = np.zeros(len(filled) + 1, np.int64)
+    if len(data) == len(joined):  # letters of a byte each
+        sizes = np.fromiter(map(len, filled), np.int64, len(filled))
+    else:
+        sizes = np.fromiter((len(text.encode("utf-8", "replace")) for text in filled), np.int64, len(filled))
+    np.cumsum(sizes, out=offsets[1:])
     kind = pa.string() if offsets[-1] < 2**31 else pa.large_string()
     ends = offsets.astype(np.int32 if kind == pa.string() else np.int64)
     known = np.array([value is not None for value in values], np.bool_)
-    buffers = [None if known.all() else _bitmap(known), pa.py_buffer(ends), pa.py_buffer(b"".join(encoded))]
-    return cast("pa.StringArray", pa.Array.from_buffers(kind, len(encoded), buffers))
+    buffers = [None if known.all() else _bitmap(known), pa.py_buffer(ends), pa.py_buffer(data)]
+    return cast("pa.StringArray", pa.Array.from_buffers(kind, len(filled), buffers))
 
 
 def labels(codes: NDArray[np.int32], distinct: Sequence[str]) -> pa.DictionaryArray:
@@ -100,6 +106,27 @@ def codes32(codes: NDArray[np.int32]) -> pa.Int32Array:
     [1, 0]
     """
     return cast("pa.Int32Array", _primitive(pa.int32(), np.ascontiguousarray(codes, np.int32), None))
+
+
+def places(at: NDArray[np.intp]) -> pa.Int64Array:
+    """Places in a column as an Arrow array, to take what stands there.
+
+    >>> texts(["Gull", "Tern"]).take(places(np.array([1]))).to_pylist()
+    ['Tern']
+    """
+    return cast("pa.Int64Array", _primitive(pa.int64(), np.ascontiguousarray(at, np.int64), None))
+
+
+def truths(found: pa.BooleanArray) -> NDArray[np.bool_]:
+    """Whether each is true, as a vector of our own; null is not.
+
+    >>> truths(pa.array([True, None, False])).tolist()
+    [True, False, False]
+    """
+    bits = np.unpackbits(np.frombuffer(found.buffers()[1], np.uint8), bitorder="little")
+    values = bits[found.offset : found.offset + len(found)].astype(np.bool_)
+    values[nulls_of(pa.chunked_array([found]))] = False
+    return values
 
 
 def sum_of(column: pa.ChunkedArray) -> float:

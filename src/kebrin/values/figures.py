@@ -45,13 +45,13 @@ def without_marks(texts: pa.StringArray, coded: pa.DictionaryArray | None = None
 
     coded = texts.dictionary_encode() if coded is None else coded
     bare = pc.utf8_lower(pc.utf8_trim_whitespace(coded.dictionary))
-    marks = np.asarray(pc.is_in(bare, value_set=pa.array(sorted(MISSING_MARKS))))
+    marks = arrays.truths(pc.is_in(bare, value_set=arrays.texts(sorted(MISSING_MARKS))))
     if not marks.any():
         return None
     codes = arrays.codes_of(coded)
     gone = (codes < 0) | marks[codes]
     # Decoded anew, so that the bytes of the marks are gone too.
-    kept = pa.array(np.where(gone, 0, codes).astype(np.int32), mask=gone)
+    kept = arrays.whole(np.where(gone, 0, codes), pa.int32(), ~gone)
     return pa.DictionaryArray.from_arrays(kept, coded.dictionary).dictionary_decode()
 
 

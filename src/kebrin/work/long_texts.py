@@ -46,6 +46,8 @@ _SPACE, _BEYOND_ASCII = 0x20, 0x80
 # Labels over the columns are made for so many rows more than are needed, since batches differ by a few.
 _MORE = 64
 _MIX = np.uint64(0x9E3779B97F4A7C15)
+# Columns of so many distinct words or fewer are looked through once, not in every batch.
+_FEW_WORDS = 2_000
 _FIGURE = r"^[+-]?\d[\d.,]*$"
 
 
@@ -74,6 +76,7 @@ class Run:
         self.bodies = dict.fromkeys(found.measures, BodyAccount())
         self.signs = self._signs(plain_texts)
         self._over: dict[str, pa.DictionaryArray] = {}
+        self._plain_words: dict[str, set[str]] = {name: set() for name in found.measures}
 
     @property
     def likely(self) -> int:
@@ -163,9 +166,9 @@ class Run:
             made[name] = pa.DictionaryArray.from_arrays(arrays.codes32(full if kept is None else full[kept]), texts)
         for name in found.over:
             whole = self._tiled(name, len(rows))
-            made[name] = whole if kept is None else whole.take(pa.array(kept))
+            made[name] = whole if kept is None else whole.take(arrays.places(kept))
         for name, one in values.items():
-            made[name] = one if kept is None else one.take(pa.array(kept))
+            made[name] = one if kept is None else one.take(arrays.places(kept))
         order = found.piece.table.columns
         table = pa.Table.from_arrays([made[name] for name in order], names=list(order))
         return _Block(table, rows, kept, bodies, keys)
@@ -205,15 +208,25 @@ class Run:
 
     def _words(self, texts: pa.StringArray, name: str) -> pa.Array:
         """A column of words; figures among them are for a person to look at."""
+        coded = texts.dictionary_encode()
+        said = set(coded.dictionary.to_pylist()) if len(coded.dictionary) <= _FEW_WORDS else None
+        if said is not None and said <= self._plain_words[name]:
+            return texts  # most batches say what those before them said
+        bare = self._looked_at(texts, coded, name)
+        if said is not None and bare is texts:
+            self._plain_words[name] |= said
+        return bare
+
+    def _looked_at(self, texts: pa.StringArray, coded: pa.DictionaryArray, name: str) -> pa.Array:
+        """The same words, null where one is a mark for "no value"."""
         import pyarrow.compute as pc
 
-        coded = texts.dictionary_encode()
         if name not in self.plain_texts and pc.any(pc.match_substring_regex(coded.dictionary, _FIGURE)).as_py():
             raise UnevenRowsError
         maybe = coded.dictionary.filter(pc.match_substring_regex(coded.dictionary, MAY_TOTAL)).to_pylist()
         if any(total_word(text) and not without_total_word(text) for text in maybe):
             raise UnevenRowsError  # the row may be the sum of others
-        if pc.any(pc.is_in(coded.dictionary, pa.array(sorted(DITTOS)))).as_py():
+        if pc.any(pc.is_in(coded.dictionary, arrays.texts(sorted(DITTOS)))).as_py():
             raise UnevenRowsError  # it says what stands above it
         bare = without_marks(texts, coded)
         return texts if bare is None else bare
@@ -244,14 +257,14 @@ class Run:
         speak = distinct.filter(pc.invert(pc.match_substring_regex(distinct, _NAME)))
         # Whatever number a name has, it speaks alike.
         alike = pc.unique(pc.replace_substring_regex(speak, "[0-9]+", "1")).to_pylist()
-        again = pc.is_in(speak, pa.array(self._heads(column), pa.string()))
+        again = pc.is_in(speak, arrays.texts(self._heads(column)))
         if any(map(_speaks_of_others, alike)) or pc.any(again).as_py():
             raise UnevenRowsError
         _, data = arrays.text_bytes(distinct)
         blank = bool(((data <= _SPACE) | (data >= _BEYOND_ASCII)).any())
         if blank and pc.any(pc.match_substring_regex(distinct, _UNEVEN)).as_py():
-            distinct = pa.array([neat(text) for text in distinct.to_pylist()], pa.string())
-        return np.asarray(coded.indices, np.int32), distinct
+            distinct = arrays.texts([neat(text) for text in distinct.to_pylist()])
+        return arrays.codes_of(coded).astype(np.int32), distinct
 
     def _heads(self, column: int) -> list[str]:
         head = self.file.head
@@ -339,6 +352,7 @@ def work_on_long(
         data = pa.concat_tables(list(run.tables())).unify_dictionaries()
     except UnevenRowsError:
         return None
+    pa.default_memory_pool().release_unused()  # what the batches needed for a while is more than what they gave
     return run.finished(data)
 
 
@@ -418,7 +432,7 @@ def _woven(whole: pa.Array, width: int) -> pa.Array:
         grid = (arrays.floats_of(pa.chunked_array([whole])) if values is None else values).reshape(width, rows)
         return arrays.numbers(grid.T.ravel())
     places = (np.arange(width) * rows)[None, :] + np.arange(rows)[:, None]
-    return whole.take(pa.array(places.ravel()))
+    return whole.take(arrays.places(places.ravel()))
 
 
 def _cells(line: str, mark: str) -> list[str]:
