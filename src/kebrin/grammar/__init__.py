@@ -3,6 +3,6 @@
 One grammar for everybody: layout, values and proof ask the same functions. It knows no cells, no columns and no tables.
 """
 
-from kebrin.grammar.reading import MISSING_MARKS, Look, Reading, neat, read_text, trailing_mark
+from kebrin.grammar.reading import MISSING_MARKS, Look, Reading, lettered_mark, neat, read_text, trailing_mark
 
-__all__ = ["MISSING_MARKS", "Look", "Reading", "neat", "read_text", "trailing_mark"]
+__all__ = ["MISSING_MARKS", "Look", "Reading", "lettered_mark", "neat", "read_text", "trailing_mark"]

@@ -21,6 +21,7 @@ MISSING_MARKS = frozenset({"-", "--", "---", "–", "—", "..", "...", "…", "
 _MARK = r"[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹⁰]+|\([a-zA-Z]\)|\[[a-zA-Z0-9]{1,2}\]"
 _PLAIN = re.compile(r"[+\-−]?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?")
 _SCIENTIFIC = re.compile(r"[+\-−]?[0-9]+(?:\.[0-9]+)?[eE][+-]?[0-9]{1,3}")
+_LETTERED = re.compile(r"(.*\d) ?([a-z])")
 _TRAILING_MARK = re.compile(rf"\s?({_MARK})$|\s(\d{{1,2}}\))$")
 # A figure that is hedged or in company: "<10", "3=" (a place that is shared), "12 (8–16)". It is one, and no number.
 _FIGURE = r"[+\-−–]?\d[\d.,' ]*%?"
@@ -217,6 +218,16 @@ def trailing_mark(text: str) -> tuple[str, str]:
     if match is None or match.start() == 0:
         return text, ""
     return text[: match.start()], match[1] or match[2]
+
+
+def lettered_mark(text: str) -> tuple[str, str]:
+    """A label without the small letter behind its last figure, and the letter: a mark, if a note says what it means.
+
+    >>> lettered_mark("2031 p"), lettered_mark("2031/32r"), lettered_mark("Berth a")
+    (('2031', 'p'), ('2031/32', 'r'), ('Berth a', ''))
+    """
+    match = _LETTERED.fullmatch(text)
+    return (match[1], match[2]) if match else (text, "")
 
 
 def neat(text: str) -> str:

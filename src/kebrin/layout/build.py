@@ -11,7 +11,7 @@ import numpy as np
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_unit, says_whole, total_word, without_continued
-from kebrin.layout.bands import band_totals, with_first_band
+from kebrin.layout.bands import band_totals, closed_by_totals, with_first_band
 from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.doubts import mixed_doubt
 from kebrin.layout.fields import find_fields
@@ -42,6 +42,8 @@ if TYPE_CHECKING:
     _Job = tuple[Literal["row", "column"], NDArray[np.float64], list[tuple[str | None, ...]], NDArray[np.int32]]
 
 
+# A note that a small letter begins: "p Provisional", "r = revised".
+_LETTERED_NOTE = re.compile(r"([a-z])(?:[.:)]? +(?=[A-Z])|\s*[=:] *(?=\w))")
 _NUMBERED_NOTE = re.compile(r"\d{1,2}\)\s")
 
 
@@ -68,6 +70,7 @@ def build(
         heads = replace(heads, levels=keyed(heads.levels, [level.name for level in (*across, *down)]))
     if heads.levels:
         heads = with_first_band(sheet, frame, heads, texts)
+        heads = closed_by_totals(sheet, frame, heads, totals)
         down = (*heads.levels, *down)
         bands, said = _bands(sheet, frame, heads, down, totals, stated)
         totals, remarks = (*totals, *bands), [*remarks, *said]
@@ -305,6 +308,8 @@ def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> dict[str, s
         numbered = _NUMBERED_NOTE.match(said)
         first = numbered[0].rstrip() if numbered else said.split(" ", 1)[0].rstrip(".:)") if said else ""
         _, mark = trailing_mark(("x " if numbered else "x") + (first + ")" if first.startswith("(") else first))
+        if not mark and (lettered := _LETTERED_NOTE.match(said)):
+            first = mark = lettered[1]
         if mark:
             marks.setdefault(mark, said[len(first) :].lstrip(" .:)=-–—"))
     return marks

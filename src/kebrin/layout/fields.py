@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 # A value further to the right than this belongs to something else.
 _REACH = 4
 _LONGEST_LABEL, _LONGEST_VALUE = 40, 80
+# A colon that is none of a time of day.
+_COLON = re.compile(r"(?<!\d):|:(?!\d)")
 _LABEL_WORDS, _MOST_IN_LINE = 4, 12
 # What stands behind these words speaks of the table's figures, or of where they come from: it tells no rows apart.
 _NO_FIELD = re.compile(
@@ -62,13 +64,13 @@ def find_fields(sheet: Sheet, block: Area | None, around: NDArray[np.bool_] | No
 def _with_colon(sheet: Sheet, block: Area | None, row: int, column: int) -> FieldCell | None:
     """The field that a text with a colon begins."""
     text = str(sheet.at(row, column)).strip()
-    name, colon, value = text.partition(":")
-    name = neat(name)
-    if not colon or not _may_name(name):
+    colon = _COLON.search(text)
+    name = neat(text[: colon.start()]).lstrip("# ") if colon else ""
+    if colon is None or not _may_name(name):
         return None
     # Below a block, "Note: ..." and "Source: ..." are the rule and fields the exception.
     above = block is None or row < block.top
-    value = value.strip()
+    value = text[colon.end() :].strip()
     if value:
         # A time of day has a colon too, and so has a sentence that a blank stands before.
         plain = above and "\n" not in text and not name[0].isdigit() and _says_something(value)
@@ -96,7 +98,9 @@ def _pairs(
     last = sheet.shape[0] if block is None else block.top
     found: list[FieldCell] = []
     found += _spaced_pairs(sheet, range(last), around, taken)
-    for row in range(last):
+    below = range(sheet.shape[0]) if block is None else range(block.bottom + 2, sheet.shape[0])
+    several = sum(is_field_line(sheet, row) for row in below) > 1
+    for row in [*range(last), *(below if several and block is not None else ())]:
         slots = _slots(sheet, row)
         if not slots or any(around is not None and not around[at] for run in slots for at in run):
             continue

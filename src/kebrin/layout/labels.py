@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from kebrin.cells import Area, Kind, Sheet, as_label, neat, trailing_mark
+from kebrin.cells import Area, Kind, Sheet, as_label, lettered_mark, neat, trailing_mark
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import says_note
 from kebrin.layout.model import MISSING, NO_COLUMN, Level
@@ -235,9 +235,10 @@ def named(levels: Sequence[Level], fallback: str) -> tuple[Level, ...]:
 def label(value: object, marks: Collection[str] = ()) -> str:
     """A cell's value as a label, without the footnote mark at its end.
 
-    >>> label("Cars*"), label("Freight m³"), label("Freight³", marks={"³"}), label(2031.0)
-    ('Cars', 'Freight m³', 'Freight', '2031')
+    >>> label("Cars*"), label("Freight m³"), label("Freight³", marks={"³"}), label(2031.0), label("2031 p", marks={"p"})
+    ('Cars', 'Freight m³', 'Freight', '2031', '2031')
     """
     text = as_label(value)
     bare, mark = trailing_mark(text)
+    bare, mark = (bare, mark) if mark else lettered_mark(text)
     return neat(bare) if mark and (set(mark) <= _SURE_MARKS or mark in marks) else text

@@ -27,6 +27,7 @@ from kebrin.grammar.words import (
     without_total_word,
 )
 from kebrin.layout.alike import alike_texts
+from kebrin.layout.fields import is_field_line
 from kebrin.layout.titled import headed_below_a_gap
 
 if TYPE_CHECKING:
@@ -45,7 +46,7 @@ _ALIKE = 0.4
 _MOSTLY = 0.7
 # A row with so many of the headings says them again; a text of so many words may be a sentence.
 _SAID_AGAIN, _SENTENCE = 0.7, 4
-_SPANNING_WORDS = 3
+_SPANNING_WORDS, _PAIR = 3, 2
 _FEWEST_UNLIKE, _FEWEST_PERIODS = 3, 2
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
@@ -170,7 +171,7 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 def _classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.intp]) -> Listing:
     """What each row below a list's headings is: a record, the headings again, a head of records, a comment."""
     heads = [sheet.text(int(rows[at]), int(column)).casefold() for column in used]
-    below = rows[at + 1 :]
+    below = _without_pairs(sheet, rows[at + 1 :], used)
     many = sheet.filled[np.ix_(below, used)].sum(axis=1)
     last = int(np.flatnonzero(many >= 2)[-1]) if (many >= 2).any() else -1
     keys = _lone_keys(sheet, below, used, many) if last >= 0 else np.zeros(len(below), np.bool_)
@@ -193,6 +194,17 @@ def _classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.
     return Listing(
         int(rows[at]), tuple(used.tolist()), tuple(sorted([*records, *more])), tuple(repeats), sections, tuple(comments)
     )
+
+
+def _without_pairs(sheet: Sheet, rows: NDArray[np.intp], used: NDArray[np.intp]) -> NDArray[np.intp]:
+    """The rows of a list without those behind its last gap, if they are pairs of a label and what it says, and no others are."""
+    gaps = np.flatnonzero(np.diff(rows) > 1)
+    if not len(gaps) or len(used) < _FEWEST_UNLIKE:
+        return rows
+    last = int(gaps[-1]) + 1
+    few = sheet.filled[np.ix_(rows, used)].sum(axis=1) <= _PAIR
+    pairs = few[last:].all() and not few[:last].any() and all(is_field_line(sheet, int(row)) for row in rows[last:])
+    return rows[:last] if pairs else rows
 
 
 def _is_said_again(sheet: Sheet, row: int, used: NDArray[np.intp], heads: Sequence[str]) -> bool:

@@ -98,7 +98,12 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     for at in range(len(rows)):
         follows = at > 0 and (figures[at - 1] or (repeats and repeats[-1] == at - 1))
         if seen_data and follows and filled[at] > 1 and again.says(head, at):
-            repeats.append(at)
+            pairs = _pairs_again(sheet, rows[starts[-1] : at], columns, int(rows[head[0]]))
+            if pairs:
+                starts.append(at - pairs)
+                head, seen_data = [at], False
+            else:
+                repeats.append(at)
         elif seen_data and (
             (heads[at] and _heads_what_follows(at, words, data, heading))
             or (not figures[at] and heads_a_list(sheet, rows, columns, words, data, at))
@@ -116,6 +121,26 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
         _region(rows, columns, start, stop, repeats, pages)
         for start, stop in zip(starts, [*starts[1:], len(rows)], strict=True)
     ]
+
+
+def _pairs_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: int) -> int:
+    """How many lines above a heading that is said again are pairs as those above the first one: same labels, other values.
+
+    >>> lines = [["Quay", "East"], ["Boats", "Jan"], ["Gull", 3], ["Quay", "West"]]  # then ["Boats", "Jan"] again
+    >>> _pairs_again(Sheet.of(lines), np.arange(4), np.arange(2), 1)
+    1
+    """
+    above = rows[rows < head][::-1].tolist()
+    count, differ = 0, False
+    for one, other in zip(above, rows[::-1].tolist(), strict=False):
+        cells, others = columns[sheet.filled[one, columns]], columns[sheet.filled[other, columns]]
+        if len(cells) != 2 or cells.tolist() != others.tolist() or other <= head:
+            break
+        (label, value), (again, said) = ([sheet.text(row, int(column)) for column in cells] for row in (one, other))
+        if label.casefold() != again.casefold():
+            break
+        count, differ = count + 1, differ or value != said
+    return count if differ else 0
 
 
 def _lone_periods(

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import Sheet, as_label, neat, trailing_mark
+from kebrin.cells import Sheet, as_label, lettered_mark, neat, trailing_mark
 from kebrin.grammar.words import KEYED, without_continued
 from kebrin.table import arrays
 
@@ -221,4 +221,5 @@ def _says(value: object, text: str | None, labels: Labels) -> bool:
     if labels.part and text is not None:
         bare = neat(trailing_mark(own)[0])
         return f" {bare} " in f" {text} " or f" {neat(own)} " in f" {text} "
-    return text is not None and (own == text or neat(trailing_mark(own)[0]) == text or neat(own) == neat(text))
+    said = {own, neat(own), neat(trailing_mark(own)[0]), lettered_mark(own)[0]}
+    return text is not None and (text in said or neat(text) == neat(own))

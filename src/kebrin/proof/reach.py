@@ -28,7 +28,7 @@ from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
 from kebrin.proof.left import Left, Why
 from kebrin.proof.reasons import Account, account_for_left, widen
-from kebrin.proof.strangers import columns_beside, headings_inside
+from kebrin.proof.strangers import columns_beside, headings_inside, pairs_inside
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
@@ -351,7 +351,7 @@ def _misplaced_figures(account: Account, segment: Segment, table: Table, kept: S
 
 def _strangers(account: Account, segment: Segment) -> None:
     """Records that look like headings, and columns beside the records that look like theirs."""
-    for (row, column), what in headings_inside(account.sheet, segment):
+    for (row, column), what in (*headings_inside(account.sheet, segment), *pairs_inside(account.sheet, segment)):
         text = account.sheet.text(row, column)
         account.object(
             "headings", f"row {row + 1} {text!r} is a record, {what}", [(row, column)],

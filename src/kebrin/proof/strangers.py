@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 # Headings are several; a column holds figures if so many of its cells are some; a column beside is none if few rows have it.
 _FEWEST_HEADINGS, _MOSTLY, _FEWEST_BESIDE, _SHARE_BESIDE = 3, 0.6, 3, 0.5
-_MOST_COLUMNS, _FEWEST_RECORDS = 200, 3
+_MOST_COLUMNS, _FEWEST_RECORDS, _PAIR = 200, 3, 2
 
 
 def headings_inside(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int, int], str]]:
@@ -59,6 +59,18 @@ def headings_inside(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int,
                 (row, int(columns[own[0]])),
                 "holds words where figures stand above and below, and may head another table",
             )
+
+
+def pairs_inside(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int, int], str]]:
+    """Records behind the last gap that hold two words and nothing else, where all others hold more."""
+    rows, columns = _lines(segment)
+    gaps = np.flatnonzero(np.diff(rows) > 1)
+    if not len(gaps) or not _FEWEST_HEADINGS <= len(columns) <= _MOST_COLUMNS:
+        return
+    last, cells = int(gaps[-1]) + 1, np.ix_(rows, columns)
+    few = sheet.filled[cells].sum(axis=1) <= _PAIR
+    if few[last:].all() and not few[:last].any() and not sheet.data[cells][last:].any():
+        yield (int(rows[last]), int(columns[0])), "stands behind a gap and may be a label with what it says"
 
 
 def _lines(segment: Segment) -> tuple[NDArray[np.intp], NDArray[np.intp]]:

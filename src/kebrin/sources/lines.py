@@ -22,6 +22,9 @@ KEY = re.compile(r"\s*(?P<name>[^\W\d_][^:]{0,38}?)(?:\s*\.)*\s*:\s+(?P<value>\S
 _PAGE_BEHIND = re.compile(rf"\s{{2,}}{PAGE.pattern}(?:\s*(?:of|/|von|de|av|z)\s*\d+)?\s*$", re.IGNORECASE)
 PAGE_BEGINS = ("pag", "pág", "pg", "seite", "blatt", "sid")  # looked for first, for that is quick
 _GAP, _WORD, _RUN = re.compile(r" {2,}"), re.compile(r"\S+"), re.compile(r"\S+(?: \S+)*")
+# Dots from a label to the figure behind them.
+_LEADER = re.compile(r"(?<=[^\s.]) ?(?:\.{3,}|(?:\. ){2,}\.?) *(?=[-+(−]?[\d.,]*\d|[-–—]$)")
+_SEVERAL = 2
 _FEWEST = 3
 # So many runs of text are two labels with what they say.
 _PAIRED = 4
@@ -62,6 +65,22 @@ def _printed_over(line: str) -> Iterator[str]:
         over = [one for one in part.split("\r") if one.strip()]
         plain = [one for one in over if not _RULE.fullmatch(one)] or over
         yield (plain[0] if plain else "").expandtabs().rstrip()
+
+
+def without_leaders(texts: Sequence[str]) -> list[str]:
+    """The lines with blanks for dots that lead from a label to its figure, where several lines have them.
+
+    >>> without_leaders(["Calls ..... 120", "Dues....... 88.50", "And so on ..."])
+    ['Calls       120', 'Dues        88.50', 'And so on ...']
+    """
+    led = [at for at, text in enumerate(texts) if "..." in text or ". ." in text]
+    led = [at for at in led if _LEADER.search(texts[at])]
+    if len(led) < _SEVERAL:
+        return list(texts)
+    found = list(texts)
+    for at in led:
+        found[at] = _LEADER.sub(lambda match: " " * len(match[0]), found[at])
+    return found
 
 
 def is_rule(text: str) -> bool:

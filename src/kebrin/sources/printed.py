@@ -28,6 +28,7 @@ from kebrin.sources.lines import (
     is_rule,
     lines_of,
     spaced_pairs,
+    without_leaders,
     without_page_behind,
 )
 from kebrin.sources.long_print import long_sheet
@@ -71,6 +72,7 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     """A print report as a sheet: a row per record or line that says something, page heads and ruled lines set aside."""
     stated = stated or StatedText()
     every = lines_of(text)
+    every = replace(every, texts=without_leaders(every.texts))
     hold("letters", max(map(len, every.texts)), Place(source, name))
     passed = {at for at, line in enumerate(every.texts) if begins(line, stated.skip)} if stated.skip else ()
     lines, pages = without_page_heads(every.but(passed), stated.pages)
