@@ -27,7 +27,7 @@ def with_first_band(sheet: Sheet, frame: Frame, heads: Heads, texts: dict[tuple[
     """
     level = heads.levels[0]
     first = int(frame.rows[0])
-    top = frame.heads[0] - 1 if frame.heads else -1
+    top = (frame.heads[0] if frame.heads else first) - 1
     cells = [at for at, role in texts.items() if role == Role.TITLE and at[0] == top]
     if len(heads.levels) != 1 or first in heads.rows or len(cells) != 1 or int(sheet.filled[top].sum()) != 1:
         return heads

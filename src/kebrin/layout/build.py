@@ -57,7 +57,7 @@ def build(
     marks = _note_marks(sheet, texts)
     names = find_names(sheet, frame.boxhead, frame.heads, frame.stub, stated, frame.beside)
     across = boxhead_levels(sheet, frame.boxhead, frame.columns.tolist(), names.boxhead, marks)
-    fill = stated.fill != "none" and not frame.listed
+    fill = stated.fill != "none" and (not frame.listed or frame.grouped)
     down = _continued(stub_levels(sheet, frame.rows.tolist(), frame.stub, names.stub, marks, fill=fill))
     across = _headed(across, names.heads[0])
     down = _headed(down, names.heads[1])

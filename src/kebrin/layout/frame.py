@@ -31,6 +31,7 @@ class Frame:
     beside: tuple[int, ...] = ()
     marks: tuple[tuple[int, int], ...] = ()
     listed: bool = False  # one header row over a list, whose columns are measures
+    grouped: bool = False  # the labels of a list are said once for several records
     sections: tuple[int, ...] = ()  # rows of a list that head the records below them
     comments: tuple[int, ...] = ()  # rows of a list that are no records
 

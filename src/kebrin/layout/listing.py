@@ -58,7 +58,7 @@ def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     found = find_word_list(sheet, play.rows, play.columns)
     if found is None or (stated.boxhead is not None and len(stated.boxhead) != 1):
         return None
-    width = 1 if stated.stub is None else len(stated.stub)
+    width = max(found.grouped, 1) if stated.stub is None else len(stated.stub)
     if width >= len(found.columns):
         return None
     why = "one row of short headings over rows of words, each column mostly filled"
@@ -70,6 +70,6 @@ def _frame(play: Play, found: Listing, width: int, evidence: Evidence) -> Frame:
     return Frame(
         (found.head,), (found.head,), found.columns[:width], rows, np.array(found.columns[width:], np.intp), (evidence,),
         *hidden_lines(play), tuple(sorted({*play.repeats, *found.repeats})), play.pages,
-        listed=not found.across, sections=found.sections,
+        listed=not found.across, grouped=found.grouped > 0, sections=found.sections,
         comments=tuple(sorted({*found.comments, *(row for row in play.comments if found.head < row < rows[-1])})),
     )  # fmt: skip

@@ -47,6 +47,8 @@ _MOSTLY = 0.7
 # A row with so many of the headings says them again; a text of so many words may be a sentence.
 _SAID_AGAIN, _SENTENCE = 0.7, 4
 _SPANNING_WORDS, _PAIR = 3, 2
+# Of a list's records so many have blank keys where these are said once for several.
+_FEWEST_BELOW = 0.2
 _FEWEST_UNLIKE, _FEWEST_PERIODS = 3, 2
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
@@ -92,6 +94,7 @@ class Listing:
     """A list of records: its heading row, its columns, and what each row below the headings is.
 
     `across` is true if periods head the columns: then it is no list, but a table of words in which they are a dimension.
+    `grouped` are the first columns that say for several records what they say once, on the first of them.
     """
 
     head: int
@@ -101,6 +104,7 @@ class Listing:
     sections: tuple[int, ...] = ()
     comments: tuple[int, ...] = ()
     across: bool = False
+    grouped: int = 0
 
 
 def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
@@ -119,22 +123,42 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     at = int(np.argmax(filled.sum(axis=1) == widest))
     used = columns[filled[at]]
     header = [sheet.text(int(rows[at]), int(column)) for column in used]
-    across = bool(len(used) > _FEWEST_PERIODS and period_name(header[1:])) or alike_texts(sheet, rows[at + 1 :], used)
+    labels = next((n for n in range(1, len(used) - _FEWEST_PERIODS + 1) if period_name(header[n:])), 0)
+    across = labels > 0 or alike_texts(sheet, rows[at + 1 :], used)
     plain = across or all(sheet.kinds[rows[at], column] == Kind.TEXT for column in used)
     short = all(len(text) <= _LONGEST_HEADING and not text.endswith((":", ".")) for text in header)
     if not plain or not short or len(set(header)) < len(header):
         return None
     found = _classified(sheet, rows, at, used)
     body = sheet.filled[np.ix_(found.records, used)]
+    grouped = _grouped(body)
+    found = replace(found, grouped=max(grouped, labels if labels > 1 else 0))
     few = len(found.records) < _FEWEST_ROWS
-    if few or ((body.mean(axis=0) < _FILLED).any() if not across else not body[:, 0].all()):
+    if few or ((body[:, grouped:].mean(axis=0) < _FILLED).any() if not across else not (body[:, 0].all() or grouped)):
         return None
     if len(used) == 2 and not (
         _is_bold(sheet, int(rows[at]), used) or _tells_records(sheet, np.array(found.records), used)
     ):
         return None  # two columns of words may as well be labels and what they say
-    labels = [sheet.text(row, int(used[0])) for row in found.records]
-    return None if any(text.endswith(":") for text in labels) else replace(found, across=across)
+    names = [sheet.text(row, int(used[0])) for row in found.records]
+    return None if any(text.endswith(":") for text in names) else replace(found, across=across)
+
+
+def _grouped(body: NDArray[np.bool_]) -> int:
+    """How many of a list's first columns are said once for several records: on the first of them, and blank below.
+
+    >>> _grouped(np.array([[1, 1, 1], [0, 0, 1], [0, 1, 1], [1, 1, 1], [0, 0, 1]], bool))
+    2
+    >>> _grouped(np.array([[1, 1, 1], [1, 1, 1], [0, 1, 1], [1, 0, 1], [1, 1, 0]], bool))
+    0
+    """
+    below = ~body[:, 0]
+    leading = np.where(body.any(axis=1), body.argmax(axis=1), body.shape[1])
+    count = int(leading.max(initial=0))
+    few = below.sum() < max(_FEWEST_ROWS, _FEWEST_BELOW * len(body))
+    if few or below[0] or count >= body.shape[1] or not body[~below, : count + 1].all():
+        return 0
+    return count
 
 
 def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:

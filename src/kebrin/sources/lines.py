@@ -24,6 +24,10 @@ PAGE_BEGINS = ("pag", "pág", "pg", "seite", "blatt", "sid")  # looked for first
 _GAP, _WORD, _RUN = re.compile(r" {2,}"), re.compile(r"\S+"), re.compile(r"\S+(?: \S+)*")
 # Dots from a label to the figure behind them.
 _LEADER = re.compile(r"(?<=[^\s.]) ?(?:\.{3,}|(?:\. ){2,}\.?) *(?=[-+(−]?[\d.,]*\d|[-–—]$)")
+# Figures one blank apart, with nothing else beside them; thousands parted so.
+_DIGITS = re.compile(r"(?:(?<=  )|^)[-+(−]?\d[\d.,]*(?: \d[\d.,]*)*[)%-]?(?=  |$)")
+_GROUPS = re.compile(r"[-+(−]?\d{1,3}(?: \d{3})+(?:[.,]\d+)?[)%-]?")
+_MAY_GROUP = re.compile(r"\d \d{3}(?!\d)")
 _SEVERAL = 2
 _FEWEST = 3
 # So many runs of text are two labels with what they say.
@@ -73,6 +77,9 @@ def without_leaders(texts: Sequence[str]) -> list[str]:
     >>> without_leaders(["Calls ..... 120", "Dues....... 88.50", "And so on ..."])
     ['Calls       120', 'Dues        88.50', 'And so on ...']
     """
+    joined = "\n".join(texts)
+    if "..." not in joined and ". ." not in joined:
+        return list(texts)
     led = [at for at, text in enumerate(texts) if "..." in text or ". ." in text]
     led = [at for at in led if _LEADER.search(texts[at])]
     if len(led) < _SEVERAL:
@@ -80,6 +87,39 @@ def without_leaders(texts: Sequence[str]) -> list[str]:
     found = list(texts)
     for at in led:
         found[at] = _LEADER.sub(lambda match: " " * len(match[0]), found[at])
+    return found
+
+
+def with_joined_groups(texts: Sequence[str]) -> list[str]:
+    """The lines with figures whose thousands a blank parts in one piece, where all that figures show is that it does.
+
+    Whatever stands one blank before three digits is of one to three, several times, and no figure ends there alone.
+
+    >>> with_joined_groups(["Foot   1 204   988", "Cars  12 310    88"])
+    ['Foot    1204   988', 'Cars   12310    88']
+    >>> with_joined_groups(["Foot  1 204", "Cars 12   88"]), with_joined_groups(["Foot 1 204 88"])
+    (['Foot  1 204', 'Cars 12   88'], ['Foot 1 204 88'])
+    """
+    if not _MAY_GROUP.search("\n".join(texts)):
+        return list(texts)
+    begins: set[int] = set()  # where the figure before a blank ends
+    alone: set[int] = set()
+    places: list[tuple[int, int, int]] = []
+    for at, text in enumerate(texts):
+        for run in _DIGITS.finditer(text) if any(map(str.isdigit, text)) else ():
+            if " " not in run[0]:
+                alone.add(run.end())
+            elif _GROUPS.fullmatch(run[0]):
+                begins.add(run.start() + run[0].index(" "))
+                places.append((at, *run.span()))
+            else:
+                return list(texts)
+    if len(places) < _SEVERAL or begins & alone:
+        return list(texts)
+    found = list(texts)
+    for at, begin, end in places:
+        joined = found[at][begin:end].replace(" ", "")
+        found[at] = f"{found[at][:begin]}{joined:>{end - begin}}{found[at][end:]}"
     return found
 
 

@@ -68,6 +68,8 @@ class _Grid:
         said = self.runs.counts > 0
         kept = said | np.concatenate([[True], said[:-1]])  # one blank line parts as well as several
         row_of = np.cumsum(kept) - 1
+        if self._may_wrap():
+            return None
         column, regular = self._regular()
         others = {int(row_of[at]): self._row(int(at)) for at in np.flatnonzero(said & ~regular)}
         if not all(any(row.cells) for row in others.values()):
@@ -90,6 +92,13 @@ class _Grid:
             return self.lines.where(line_of[row]), self.lines.texts[line_of[row]]
 
         return Sheet(name, values, kinds, merges, source, textual=True, spots=Spots(height, spot))
+
+    def _may_wrap(self) -> bool:
+        """Whether all texts of some line begin where columns of words do, but for the first: they may go on from above."""
+        begins = [left for at, (left, _) in enumerate(self.columns.places) if at and at not in self.columns.figures]
+        elsewhere = np.bincount(self.runs.line[~np.isin(self.runs.left, begins)], minlength=self.runs.lines)
+        maybe = (self.runs.counts > 0) & (elsewhere == 0) & ~self.bare
+        return bool(begins) and bool(maybe[self.first :].any())
 
     def _regular(self) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
         """The column of each run of text, and which lines hold several, each in a column to itself."""

@@ -115,7 +115,9 @@ class ManyRuns:
         """Whether something is true of what the first run of each line says, with 1 for every number; false of none."""
         at = np.flatnonzero(self.is_first)
         found = np.zeros(self.lines, np.bool_)
-        found[self.line[at]] = _each(pc.replace_substring_regex(self.texts.take(arrays.places(at)), "[0-9]+", "1"), what)
+        found[self.line[at]] = _each(
+            pc.replace_substring_regex(self.texts.take(arrays.places(at)), "[0-9]+", "1"), what
+        )
         return found
 
     def places(self, of: NDArray[np.bool_]) -> Runs:

@@ -15,7 +15,7 @@ import numpy as np
 
 from kebrin.cells import Area, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
-from kebrin.sources.aligned import Columns, Placed, Row, holds_times, is_body
+from kebrin.sources.aligned import Columns, Placed, Row, holds_times, is_amount, is_body
 from kebrin.sources.folded import unfolded
 from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.lines import (
@@ -28,12 +28,14 @@ from kebrin.sources.lines import (
     is_rule,
     lines_of,
     spaced_pairs,
+    with_joined_groups,
     without_leaders,
     without_page_behind,
 )
 from kebrin.sources.long_print import long_sheet
 from kebrin.sources.page_heads import without_page_heads
 from kebrin.sources.stated import StatedText
+from kebrin.sources.wrapped import wrapped
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -72,7 +74,7 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     """A print report as a sheet: a row per record or line that says something, page heads and ruled lines set aside."""
     stated = stated or StatedText()
     every = lines_of(text)
-    every = replace(every, texts=without_leaders(every.texts))
+    every = replace(every, texts=with_joined_groups(without_leaders(every.texts)))
     hold("letters", max(map(len, every.texts)), Place(source, name))
     passed = {at for at, line in enumerate(every.texts) if begins(line, stated.skip)} if stated.skip else ()
     lines, pages = without_page_heads(every.but(passed), stated.pages)
@@ -133,6 +135,8 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sta
     hold("letters", round(max((one.right for line in placed for one in line.fields), default=0)), Place(source, name))
     bare = {at for at, one in enumerate(placed) if is_bare(one, stated)}
     body = [at for at, one in enumerate(placed) if at not in bare and is_body(one.fields)]
+    if len(body) == 1 and not any(any(map(str.isdigit, one.text)) for one in placed[body[0]].fields[1:] if is_amount(one.text)):
+        body = []  # one mark for no value shows no body
     columns = Columns.of(
         [one.fields for at, one in enumerate(placed) if at not in bare],
         near,
@@ -145,12 +149,17 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sta
     bare |= {at for at in range(first - 1) if len(placed[at].fields) == 1 and not placed[at + 1].text.strip()}  # titles
     heads = {one.text for one in placed[:first]} - {""}  # said again on later pages they are laid out alike
     spaced = spaced_pairs(placed[:first])
+    goes_on = wrapped(placed, columns, first, bare)
     rows: list[list[str]] = []
     merges: list[Area] = []
     spots: list[tuple[str, str]] = []
     for at, one in enumerate(placed):
         if not one.text.strip() and rows and not any(rows[-1]):
             continue  # one blank line parts as well as several
+        if at in goes_on:
+            for place, text in goes_on[at].items():
+                rows[-1][place] += f" {text}"
+            continue
         plain = columns.heading if at < first or one.text in heads else columns.row
         row = Row(spaced[at], []) if at in spaced else bare_row(one, len(columns)) if at in bare else plain(one)
         merges += [Area(len(rows), left, len(rows), right) for left, right in row.spans]
