@@ -44,6 +44,7 @@ if TYPE_CHECKING:
 
 # A note that a small letter begins: "p Provisional", "r = revised".
 _LETTERED_NOTE = re.compile(r"([a-z])(?:[.:)]? +(?=[A-Z])|\s*[=:] *(?=\w))")
+_JOINED = "heading"
 _NUMBERED_NOTE = re.compile(r"\d{1,2}\)\s")
 
 
@@ -89,7 +90,9 @@ def build(
         boxhead = (Level.join(stated.joined, boxhead),)
     measures, said = _measures(sheet, frame, stated, boxhead, (body_rows, body_columns))
     remarks += [*said, *mixed_doubt(boxhead, {label.casefold() for label in stated.not_totals})]
-    if measures and not stated.joined:
+    if measures and stated.measures is None and _never_beside(boxhead, measures):
+        boxhead, measures = (Level.join(_JOINED, boxhead),), _JOINED
+    elif measures and not stated.joined:
         own = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
         boxhead = _named_as(own, boxhead)
     texts |= _notes_in(sheet, (*heads.notes, *frame.comments), texts)
@@ -175,6 +178,13 @@ def _measures(
     found = boxhead[-1].name if frame.listed else unlike_level(sheet, rows, boxhead, columns)
     why = "its columns hold values of unlike kinds"
     return found, [Evidence("measures", f"boxhead row {found!r}", why)] if found else []
+
+
+def _never_beside(boxhead: Sequence[Level], measures: str) -> bool:
+    """Whether no two measures of a level would ever stand beside one another: the levels say one heading on several lines."""
+    others = [level.labels() for level in boxhead if level.name != measures]
+    bare = all(level.name.startswith(_JOINED) for level in boxhead)  # else each says something of its own
+    return bare and bool(others) and len(set(zip(*others, strict=True))) == len(others[0])
 
 
 def _heads(

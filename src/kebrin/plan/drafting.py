@@ -196,8 +196,12 @@ def _layout(draft: Draft, found: Found) -> Table:
         said.add("starts", tomlkit.item(head))
     _, constant = join(group.pieces, group.stamps, drop_constant=True)
     dropped = set(constant) - set(draft.columns.values())
-    rows = [NO_COLUMN if level.name in dropped else level.name for level in layout.boxhead]
+    levels = [part for level in layout.boxhead for part in level.parts]
+    rows = [NO_COLUMN if level.name in dropped else level.name for level in levels]
     said.add("boxhead", tomlkit.item(rows))
+    for level in layout.boxhead:
+        if level.joined:
+            said.add("joined", tomlkit.item(level.name))
     beside = len(layout.beside_columns)
     cutins = len(layout.stub) - len(layout.stub_columns) - beside
     if cutins:

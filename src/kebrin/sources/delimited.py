@@ -35,6 +35,7 @@ _HEAD = 1 << 17
 _LONG = 1 << 16
 # Of all its places so many must be between thousands for a comma to part no cells.
 _MOSTLY = 0.8
+_FEWEST_QUOTES = 4
 # A line that is drawn; a mark for a missing value is no longer than this.
 _RULE, _LONGEST_MARK = re.compile(r":?(?:-{3,}|={3,}|_{3,}|─{3,}|═{3,}):?"), 3
 _DRAWN = re.compile(r"[+*:]?(?:[-=_─═]{2,}[+*:┼╪]?){2,}")
@@ -66,7 +67,7 @@ def read(path: Path, stated: StatedText | None = None) -> Report:
     load = cache(lambda name: _sheet(fixed, name, stated))
 
     def long(_: str) -> LongText | LongRows | None:
-        opened = open_long(fixed, path.stem, found) if stated.is_plain else None
+        opened = open_long(fixed, path.stem, lambda text: _plainly_quoted(text, found(text))) if stated.is_plain else None
         return opened or (long_sheet(load(path.stem)) if fixed.state[1] > _LONG else None)
 
     return Report(str(path), (path.stem,), load, {}, lambda: fixed.digest, open_long=long)  # fmt: skip
@@ -102,7 +103,7 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
 
 def _rows(text: str, mark: str, where: Place) -> list[list[str]]:
     # Lines end at line ends only: a form feed or a U+2028 inside a cell parts nothing.
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=mark)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=mark, quotechar=quote_of(text, mark))
     try:
         return list(reader)
     except csv.Error as error:
@@ -172,7 +173,8 @@ def delimiter(text: str) -> str:
     >>> delimiter("Lane      Q1     Q2\nLane 37  3,008    363\nLane 31  1,467  3,577\n")
     ''
     """
-    lines = [line.rstrip("\r\n") for line in islice(io.StringIO(text, newline=""), _LINES) if line.strip()]
+    every = (line.rstrip("\r\n") for line in islice(io.StringIO(text, newline=""), _LINES) if line.strip())
+    lines = [line for line in every if not _DRAWN.fullmatch(line.strip())]
     worth = {mark: _alike(lines, mark) for mark in _DELIMITERS}
     # Of several that part most lines alike the one that parts most of them counts: others stand inside the cells.
     sure = max(_DELIMITERS, key=lambda mark: worth[mark][0])
@@ -188,7 +190,27 @@ def _only_groups(lines: list[str], mark: str) -> bool:
     return signs > 0 and groups >= _MOSTLY * signs
 
 
+def quote_of(text: str, mark: str) -> str:
+    """The sign that cells are quoted by: a single one where nearly all cells of words begin and end with it.
+
+    >>> quote_of("'vessel';'built'\\n'Gull';2001\\n", ";"), quote_of("vessel;built\\n'Gull';2001\\n", ";")
+    ("'", '"')
+    """
+    if text[:_HEAD].count("'") < _FEWEST_QUOTES or '"' + mark in text or mark + '"' in text:
+        return '"'
+    lines = islice(io.StringIO(text[:_HEAD], newline=""), _LINES)
+    cells = [cell.strip() for line in lines for cell in line.strip().split(mark) if any(map(str.isalpha, cell))]
+    quoted = sum(cell[:1] == "'" and cell[-1:] == "'" and len(cell) > 1 for cell in cells)
+    return "'" if quoted >= _MOSTLY * max(len(cells), 1) else '"'
+
+
+def _plainly_quoted(text: str, mark: str) -> str:
+    """A delimiter, if double signs quote the cells; '' otherwise."""
+    return mark if mark and quote_of(text, mark) == '"' else ""
+
+
 def _alike(lines: list[str], mark: str) -> tuple[int, int]:
     """How many lines have the same number of cells, at least two, and that number."""
-    counts = Counter(len(row) for row in csv.reader(lines, delimiter=mark) if len(row) > 1)
+    quote = quote_of("\n".join(lines), mark)
+    counts = Counter(len(row) for row in csv.reader(lines, delimiter=mark, quotechar=quote) if len(row) > 1)
     return max(((alike, cells) for cells, alike in counts.items()), default=(0, 0))

@@ -41,6 +41,8 @@ _MAY_HIDE = (
     ".//@hidden/parent::*[self::tr or self::td or self::th] | .//@style/parent::*[self::tr or self::td or self::th]"
 )
 _MOST_SPAN, _GAP = 1_000, 4
+# Where a line ends in a text, until it is parted there; a blank to all others.
+_BREAK = "\x1e"
 _SPARSE = 200
 # Labels with what they say above a table are no more; a table of more is one.
 _MOST_FIELDS = 12
@@ -228,16 +230,15 @@ def _walk(element: Element) -> Iterator[tuple[Element | None, str]]:
 
 
 def _flushed(said: list[str]) -> Iterator[tuple[None, str]]:
-    """What was said so far, if anything; then nothing is."""
-    text = " ".join("".join(said).split())
+    """What was said so far, if anything, line by line; then nothing is."""
+    lines = [" ".join(line.split()) for line in "".join(said).split(_BREAK)]
     said.clear()
-    if text:
-        yield None, text
+    yield from ((None, line) for line in lines if line)
 
 
 def _inline(element: Element) -> str:
     if element.tag == "br":
-        return " "
+        return _BREAK
     text = _all_text(element)
     return text.strip("[]()").translate(_RAISED) if element.tag == "sup" else text
 
@@ -254,8 +255,13 @@ def _is_shown(node: Any) -> bool:
 
 
 def _all_text(element: Element) -> str:
-    """All texts in an element, one behind the other."""
-    return str(element.xpath("string()")) if len(element) else element.text or ""
+    """All texts in an element, one behind the other, with a sign where a line ends."""
+    if not len(element):
+        return element.text or ""
+    if element.find(".//br") is None:
+        return str(element.xpath("string()"))
+    inner = (_BREAK if one.tag == "br" else _all_text(one) if isinstance(one.tag, str) else "" for one in element)
+    return (element.text or "") + "".join(text + (one.tail or "") for one, text in zip(element, inner, strict=True))
 
 
 def _is_hidden(element: Element) -> bool:
