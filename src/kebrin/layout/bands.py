@@ -25,24 +25,34 @@ def with_first_band(sheet: Sheet, frame: Frame, heads: Heads, texts: dict[tuple[
 
     "Persons" above the headings and "Men", "Women" between the rows are bands of one kind.
     """
-    level = heads.levels[0]
     first = int(frame.rows[0])
-    top = (frame.heads[0] if frame.heads else first) - 1
-    cells = [at for at, role in texts.items() if role == Role.TITLE and at[0] == top]
-    if len(heads.levels) != 1 or first in heads.rows or len(cells) != 1 or int(sheet.filled[top].sum()) != 1:
-        return heads
-    (at,) = cells
-    text = sheet.text(*at)
-    blank = [place for place, code in enumerate(level.codes.tolist()) if code < 0]
+    if first in heads.rows or (len(heads.levels) > 1 and frame.heads):
+        return heads  # several lines above headings may as well be titles
     until = next((place for place, row in enumerate(frame.rows.tolist()) if row in heads.rows), 0)
+    top = (frame.heads[0] if frame.heads else first) - len(heads.levels)
+    found = []
+    for row, level in enumerate(heads.levels, start=top):
+        cells = [at for at, role in texts.items() if role == Role.TITLE and at[0] == row]
+        if len(cells) != 1 or int(sheet.filled[row].sum()) != 1 or not _goes_with(level, sheet.text(*cells[0]), until):
+            return heads
+        found.append(_with_first(level, sheet, cells[0], until))
+    return replace(heads, levels=tuple(found))
+
+
+def _goes_with(level: Level, text: str, until: int) -> bool:
+    """Whether a text may head the first rows, up to one, as the others of a level head later ones: these have none."""
+    blank = np.flatnonzero(level.codes[:until] < 0)
     longest = max(map(len, level.texts), default=0)
-    if ":" in text or len(text) > 2 * longest or not until or blank[:until] != list(range(until)):
-        return heads
+    return until > 0 and len(blank) == until and ":" not in text and len(text) <= 2 * longest
+
+
+def _with_first(level: Level, sheet: Sheet, at: tuple[int, int], until: int) -> Level:
+    """A level with a text as the label of its first rows, up to the next label of the level."""
+    until = next((place for place in range(until, len(level.codes)) if level.codes[place] >= 0), until)
     cell = at[0] * sheet.shape[1] + at[1]
-    labels = [text if place < until else level.label(place) for place in range(len(level.codes))]
-    cells_of = [cell if place < until else int(level.cells[place]) for place in range(len(level.codes))]
-    level = replace(Level.of(level.name, labels, level.line, cells_of), head=level.head)
-    return replace(heads, levels=(level,))
+    labels = [sheet.text(*at) if place < until else level.label(place) for place in range(len(level.codes))]
+    cells = [cell if place < until else int(level.cells[place]) for place in range(len(level.codes))]
+    return replace(Level.of(level.name, labels, level.line, cells), head=level.head)
 
 
 def closed_by_totals(sheet: Sheet, frame: Frame, heads: Heads, totals: Sequence[TotalLine]) -> Heads:

@@ -210,7 +210,7 @@ def stated_field(sheet: Sheet, name: str, label: str, *, below: bool = False) ->
     """
     sought = neat(label).rstrip(" :").casefold()
     for row, column in np.argwhere(sheet.kinds == Kind.TEXT).tolist():
-        text = neat(str(sheet.at(row, column)))
+        text = neat(str(sheet.at(row, column))).lstrip("# ")
         if text.rstrip(" :").casefold() == sought:
             at = _value_below(sheet, None, row, column) if below else _value_beside(sheet, None, row, column)
             if at is not None:

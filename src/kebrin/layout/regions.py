@@ -97,13 +97,13 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     again = Again(sheet, rows, columns)
     for at in range(len(rows)):
         follows = at > 0 and (figures[at - 1] or (repeats and repeats[-1] == at - 1))
-        if seen_data and follows and filled[at] > 1 and again.says(head, at):
-            pairs = _pairs_again(sheet, rows[starts[-1] : at], columns, int(rows[head[0]]))
-            if pairs:
-                starts.append(at - pairs)
-                head, seen_data = [at], False
-            else:
-                repeats.append(at)
+        said = seen_data and filled[at] > 1 and again.says(head, at)
+        lines = _lines_of_its_own(sheet, rows, columns, at, (starts[-1], head[0])) if said else 0
+        if lines:
+            starts.append(at - lines)
+            head, seen_data = [at], False
+        elif said and follows:
+            repeats.append(at)
         elif seen_data and (
             (heads[at] and _heads_what_follows(at, words, data, heading))
             or (not figures[at] and heads_a_list(sheet, rows, columns, words, data, at))
@@ -121,6 +121,22 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
         _region(rows, columns, start, stop, repeats, pages)
         for start, stop in zip(starts, [*starts[1:], len(rows)], strict=True)
     ]
+
+
+def _lines_of_its_own(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int, first: tuple[int, int]
+) -> int:
+    """How many lines above a heading that is said again speak of what follows it; none if it only goes on."""
+    start, head = first
+    return _field_lines(sheet, rows, columns, at) or _pairs_again(sheet, rows[start:at], columns, int(rows[head]))
+
+
+def _field_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int) -> int:
+    """How many rows right above one hold fields ("Label: value")."""
+    above = at
+    while above > 1 and _is_field_row(sheet, int(rows[above - 1]), columns):
+        above -= 1
+    return at - above
 
 
 def _pairs_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: int) -> int:

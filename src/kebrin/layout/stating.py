@@ -31,7 +31,9 @@ class Anchor:
         """Refuse a boxhead that does not hold the stated heading: a plan never shifts by one quietly."""
         if self.exact or self.row in boxhead or not boxhead:
             return
-        del stub
+        beyond = sheet.filled[self.row, max(stub, default=-1) + 1 :].any()
+        if self.row == boxhead[-1] + 1 and stub and not beyond:
+            return  # the headings of the label columns stand on a row of their own
         rows = ", ".join(str(row + 1) for row in boxhead)
         raise LayoutError(
             f"the heading {self.said!r} is not in the boxhead", Place(sheet.source, sheet.name, a1(self.row, self.column)),

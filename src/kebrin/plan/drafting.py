@@ -196,12 +196,7 @@ def _layout(draft: Draft, found: Found) -> Table:
         said.add("starts", tomlkit.item(head))
     _, constant = join(group.pieces, group.stamps, drop_constant=True)
     dropped = set(constant) - set(draft.columns.values())
-    levels = [part for level in layout.boxhead for part in level.parts]
-    rows = [NO_COLUMN if level.name in dropped else level.name for level in levels]
-    said.add("boxhead", tomlkit.item(rows))
-    for level in layout.boxhead:
-        if level.joined:
-            said.add("joined", tomlkit.item(level.name))
+    _add_boxhead(said, layout, dropped)
     beside = len(layout.beside_columns)
     cutins = len(layout.stub) - len(layout.stub_columns) - beside
     if cutins:
@@ -219,6 +214,13 @@ def _layout(draft: Draft, found: Found) -> Table:
         if key not in said:
             said.add(key, tomlkit.item(value))
     return said
+
+
+def _add_boxhead(said: Table, layout: Layout, dropped: set[str]) -> None:
+    levels = [part for level in layout.boxhead for part in level.parts]
+    said.add("boxhead", tomlkit.item([NO_COLUMN if level.name in dropped else level.name for level in levels]))
+    if layout.boxhead and layout.boxhead[0].joined:
+        said.add("joined", tomlkit.item(layout.boxhead[0].name))
 
 
 def _comments(draft: Draft) -> list[str]:

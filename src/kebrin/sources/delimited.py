@@ -15,6 +15,7 @@ import numpy as np
 from kebrin.cells import Hints, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
+from kebrin.sources.cards import are_cards
 from kebrin.sources.limits import hold, hold_room, limits
 from kebrin.sources.long_text import LongRows, LongText, long_sheet, open_long
 from kebrin.sources.printed import is_printed, lay_out, told_of_lines
@@ -67,7 +68,9 @@ def read(path: Path, stated: StatedText | None = None) -> Report:
     load = cache(lambda name: _sheet(fixed, name, stated))
 
     def long(_: str) -> LongText | LongRows | None:
-        opened = open_long(fixed, path.stem, lambda text: _plainly_quoted(text, found(text))) if stated.is_plain else None
+        opened = (
+            open_long(fixed, path.stem, lambda text: _plainly_quoted(text, found(text))) if stated.is_plain else None
+        )
         return opened or (long_sheet(load(path.stem)) if fixed.state[1] > _LONG else None)
 
     return Report(str(path), (path.stem,), load, {}, lambda: fixed.digest, open_long=long)  # fmt: skip
@@ -180,7 +183,8 @@ def delimiter(text: str) -> str:
     sure = max(_DELIMITERS, key=lambda mark: worth[mark][0])
     best = sure if 2 * worth[sure][0] > len(lines) else max(_DELIMITERS, key=lambda mark: worth[mark])
     parts_most = 2 * worth[best][0] > len(lines)
-    return "" if is_printed(text[:_HEAD]) and (not parts_most or _only_groups(lines, best)) else best
+    printed = is_printed(text[:_HEAD]) or are_cards(lines)
+    return "" if printed and (not parts_most or _only_groups(lines, best)) else best
 
 
 def _only_groups(lines: list[str], mark: str) -> bool:
@@ -191,9 +195,9 @@ def _only_groups(lines: list[str], mark: str) -> bool:
 
 
 def quote_of(text: str, mark: str) -> str:
-    """The sign that cells are quoted by: a single one where nearly all cells of words begin and end with it.
+    r"""The sign that cells are quoted by: a single one where nearly all cells of words begin and end with it.
 
-    >>> quote_of("'vessel';'built'\\n'Gull';2001\\n", ";"), quote_of("vessel;built\\n'Gull';2001\\n", ";")
+    >>> quote_of("'vessel';'built'\n'Gull';2001\n", ";"), quote_of("vessel;built\n'Gull';2001\n", ";")
     ("'", '"')
     """
     if text[:_HEAD].count("'") < _FEWEST_QUOTES or '"' + mark in text or mark + '"' in text:

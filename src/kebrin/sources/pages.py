@@ -254,13 +254,18 @@ def _is_shown(node: Any) -> bool:
     return isinstance(node.tag, str) and node.tag not in _SILENT and not _is_hidden(node)
 
 
+def _is_element(node: Any) -> bool:
+    """Whether a node is an element, and no comment."""
+    return isinstance(node.tag, str)
+
+
 def _all_text(element: Element) -> str:
     """All texts in an element, one behind the other, with a sign where a line ends."""
     if not len(element):
         return element.text or ""
     if element.find(".//br") is None:
         return str(element.xpath("string()"))
-    inner = (_BREAK if one.tag == "br" else _all_text(one) if isinstance(one.tag, str) else "" for one in element)
+    inner = (_BREAK if one.tag == "br" else _all_text(one) if _is_element(one) else "" for one in element)
     return (element.text or "") + "".join(text + (one.tail or "") for one, text in zip(element, inner, strict=True))
 
 

@@ -16,6 +16,7 @@ import numpy as np
 from kebrin.cells import Area, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources.aligned import Columns, Placed, Row, holds_times, is_amount, is_body
+from kebrin.sources.cards import cards
 from kebrin.sources.folded import unfolded
 from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.lines import (
@@ -80,8 +81,11 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     lines, pages = without_page_heads(every.but(passed), stated.pages)
     kept = lines.but({at for at, line in enumerate(lines.texts) if is_rule(line)})
     kept = replace(kept, texts=without_page_behind(kept.texts))
-    long = long_sheet(kept, name, source, stated) if len(kept.texts) >= _MANY and not _says_where(stated) else None
-    printed = long or _by_lines(kept, name, source, stated)
+    stated_places = _says_where(stated) or bool(stated.sections)
+    printed = None if stated_places else cards(kept, name, source)
+    if printed is None and len(kept.texts) >= _MANY and not _says_where(stated):
+        printed = long_sheet(kept, name, source, stated)
+    printed = printed or _by_lines(kept, name, source, stated)
     if stated.pages and not any(begins(line, (stated.pages,)) for line in every.texts):
         raise _no_effect(f"pages = {stated.pages!r}", "no line begins so", source)
     told = [f"page heads that say the same again, set aside: {pages:,}"] if pages else []
@@ -135,7 +139,9 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sta
     hold("letters", round(max((one.right for line in placed for one in line.fields), default=0)), Place(source, name))
     bare = {at for at, one in enumerate(placed) if is_bare(one, stated)}
     body = [at for at, one in enumerate(placed) if at not in bare and is_body(one.fields)]
-    if len(body) == 1 and not any(any(map(str.isdigit, one.text)) for one in placed[body[0]].fields[1:] if is_amount(one.text)):
+    if len(body) == 1 and not any(
+        any(map(str.isdigit, one.text)) for one in placed[body[0]].fields[1:] if is_amount(one.text)
+    ):
         body = []  # one mark for no value shows no body
     columns = Columns.of(
         [one.fields for at, one in enumerate(placed) if at not in bare],

@@ -33,7 +33,9 @@ def wrapped(placed: Sequence[Placed], columns: Columns, first: int, bare: Collec
         elif len(own) < len(line.fields) or not lasts or at == first:
             lasts = {0: line.fields[0], **own}
         else:
-            if not all(place in lasts and _goes_on(lasts[place], one, columns.places[place][1]) for place, one in own.items()):
+            if not all(
+                place in lasts and _goes_on(lasts[place], one, columns.places[place][1]) for place, one in own.items()
+            ):
                 return {}
             lasts |= own
             found[at] = {place: one.text for place, one in own.items()}

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 Order = Literal["", "day first", "month first", "year first"]
 _NAMES = {letters: name for name, letters in PLACES.items()}
-_DOTTED = re.compile(r"0{1,2}\.\s?0{1,2}\.\s?0000\.?")
+_DOTTED = re.compile(r"0{1,2}\.\s?0{1,2}\.\s?0000\.?(?:,?\s+0{1,2}[:.]00(?:[:.]00)?)?")
 # Rows show an order only if they hold at least so many different days.
 _DAYS_IN_ORDER = 8
 
