@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 # A heading that is said once ("No.") may be left out the second time, if so many of the others are said again.
 _SAID_AGAIN = 0.7
+# A row of fields holds a few pairs; longer rows need not be read for them.
+_MOST_FIELDS = 12
 
 
 class Again:
@@ -70,3 +72,48 @@ class Again:
             sheet.text(row, column).casefold() == sheet.text(first, column).casefold()
             for column in self._columns[said].tolist()
         )
+
+
+def lines_of_its_own(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int, first: tuple[int, int]
+) -> int:
+    """How many lines above a heading that is said again speak of what follows it; none if it only goes on."""
+    start, head = first
+    return _field_lines(sheet, rows, columns, at) or _pairs_again(sheet, rows[start:at], columns, int(rows[head]))
+
+
+def _field_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int) -> int:
+    """How many rows right above one hold fields ("Label: value")."""
+    above = at
+    while above > 1 and holds_fields(sheet, int(rows[above - 1]), columns):
+        above -= 1
+    return at - above
+
+
+def _pairs_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: int) -> int:
+    """How many lines above a heading that is said again are pairs as those above the first one: same labels, other values.
+
+    >>> lines = [["Quay", "East"], ["Boats", "Jan"], ["Gull", 3], ["Quay", "West"]]  # then ["Boats", "Jan"] again
+    >>> _pairs_again(Sheet.of(lines), np.arange(4), np.arange(2), 1)
+    1
+    """
+    above = rows[rows < head][::-1].tolist()
+    count, differ = 0, False
+    for one, other in zip(above, rows[::-1].tolist(), strict=False):
+        cells, others = columns[sheet.filled[one, columns]], columns[sheet.filled[other, columns]]
+        if len(cells) != 2 or cells.tolist() != others.tolist() or other <= head:
+            break
+        (label, value), (again, said) = ([sheet.text(row, int(column)) for column in cells] for row in (one, other))
+        if label.casefold() != again.casefold():
+            break
+        count, differ = count + 1, differ or value != said
+    return count if differ else 0
+
+
+def holds_fields(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
+    """Whether a row has a "Label:" among its few texts; a time of day is none."""
+    texts = columns[sheet.kinds[row, columns] == Kind.TEXT].tolist()
+    # Hardly any cell holds a colon: most rows are done with before their texts are made neat.
+    if len(texts) > _MOST_FIELDS or not any(":" in str(sheet.values[row, column]) for column in texts):
+        return False
+    return any(text.endswith(":") or ": " in text for text in (sheet.text(row, column) for column in texts))

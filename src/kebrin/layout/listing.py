@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.layout.frame import Frame
-from kebrin.layout.lists import Listing, find_records, find_word_list, heads_periods
+from kebrin.layout.lists import Listing, find_records, heads_periods
 from kebrin.layout.model import Evidence, Stated
 from kebrin.layout.play import Play, hidden_lines
+from kebrin.layout.word_lists import find_word_list
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray

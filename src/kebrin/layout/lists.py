@@ -36,9 +36,9 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 
-_FEWEST_ROWS = 2
+FEWEST_ROWS = 2
 # Header cells are short, and all of the columns below them are mostly filled.
-_LONGEST_HEADING, _FILLED = 40, 0.5
+LONGEST_HEADING, FILLED = 40, 0.5
 # So few of the records have no key, and so many cells of a row above the header may be filled: a title, a field.
 _BLANK_KEYS, _TITLE_CELLS = 0.1, 2
 # Of two columns of words, so many of the second's must look alike (letters and digits apart) to be those of records.
@@ -47,9 +47,7 @@ _MOSTLY = 0.7
 # A row with so many of the headings says them again; a text of so many words may be a sentence.
 _SAID_AGAIN, _SENTENCE = 0.7, 4
 _SPANNING_WORDS, _PAIR = 3, 2
-# Of a list's records so many have blank keys where these are said once for several.
-_FEWEST_BELOW = 0.2
-_FEWEST_UNLIKE, _FEWEST_PERIODS = 3, 2
+_FEWEST_UNLIKE = 3
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
 _DATE = re.compile(r"\s*\d{1,4}\s*([./-])\s*\d{1,2}\s*\1\s*\d{2,4}\b|\s*\d{1,2}[. ]+[^\W\d_]{3,}[. ]+\d{2,4}\b")
@@ -61,10 +59,10 @@ def is_form(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> 
     >>> is_form(Sheet.of([["Vessel", "Gull"], ["Built", 2019], ["Port", "Hallan"]]), np.arange(3), np.arange(2))
     True
     """
-    if len(columns) != 2 or len(rows) < _FEWEST_ROWS:
+    if len(columns) != 2 or len(rows) < FEWEST_ROWS:
         return False
     rows = rows[sheet.filled[np.ix_(rows, columns)].all(axis=1)]
-    if len(rows) < _FEWEST_ROWS:
+    if len(rows) < FEWEST_ROWS:
         return False
     words = sheet.filled[np.ix_(rows, columns)] & ~sheet.data[np.ix_(rows, columns)]
     figures = sheet.data[rows, columns[1]]
@@ -81,12 +79,6 @@ def _kinds_differ(sheet: Sheet, rows: NDArray[np.intp], column: int) -> bool:
     known = numbers[~np.isnan(numbers)]
     years = (known >= 1800) & (known <= 2150) & (known % 1 == 0)
     return bool(len(known) > 1 and years.any() and not years.all() and (known[~years] < 1800).all())
-
-
-def _is_bold(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
-    """Whether a row's cells are bold, and those of the row below it are not."""
-    formats = sheet.formats(row + 2)
-    return all(formats.is_bold(row, int(at)) and not formats.is_bold(row + 1, int(at)) for at in columns)
 
 
 @dataclass(frozen=True)
@@ -107,60 +99,6 @@ class Listing:
     grouped: int = 0
 
 
-def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
-    """A list of words, among rows without figures; None if they are no list.
-
-    >>> sheet = Sheet.of([["Vessel", "Home port", "Crew"], ["Gull", "Hallan", "full"], ["Tern", "Brae", "short"]])
-    >>> find_word_list(sheet, np.arange(3), np.arange(3)).records
-    (1, 2)
-    """
-    if len(columns) < 2 or len(rows) < _FEWEST_ROWS + 1:
-        return None
-    filled = sheet.filled[np.ix_(rows, columns)]
-    widest = int(filled.sum(axis=1).max())
-    if widest < 2:
-        return None
-    at = int(np.argmax(filled.sum(axis=1) == widest))
-    used = columns[filled[at]]
-    header = [sheet.text(int(rows[at]), int(column)) for column in used]
-    labels = next((n for n in range(1, len(used) - _FEWEST_PERIODS + 1) if period_name(header[n:])), 0)
-    across = labels > 0 or alike_texts(sheet, rows[at + 1 :], used)
-    plain = across or all(sheet.kinds[rows[at], column] == Kind.TEXT for column in used)
-    short = all(len(text) <= _LONGEST_HEADING and not text.endswith((":", ".")) for text in header)
-    if not plain or not short or len(set(header)) < len(header):
-        return None
-    found = _classified(sheet, rows, at, used)
-    body = sheet.filled[np.ix_(found.records, used)]
-    grouped = _grouped(body)
-    found = replace(found, grouped=max(grouped, labels if labels > 1 else 0))
-    few = len(found.records) < _FEWEST_ROWS
-    if few or ((body[:, grouped:].mean(axis=0) < _FILLED).any() if not across else not (body[:, 0].all() or grouped)):
-        return None
-    if len(used) == 2 and not (
-        _is_bold(sheet, int(rows[at]), used) or _tells_records(sheet, np.array(found.records), used)
-    ):
-        return None  # two columns of words may as well be labels and what they say
-    names = [sheet.text(row, int(used[0])) for row in found.records]
-    return None if any(text.endswith(":") for text in names) else replace(found, across=across)
-
-
-def _grouped(body: NDArray[np.bool_]) -> int:
-    """How many of a list's first columns are said once for several records: on the first of them, and blank below.
-
-    >>> _grouped(np.array([[1, 1, 1], [0, 0, 1], [0, 1, 1], [1, 1, 1], [0, 0, 1]], bool))
-    2
-    >>> _grouped(np.array([[1, 1, 1], [1, 1, 1], [0, 1, 1], [1, 0, 1], [1, 1, 0]], bool))
-    0
-    """
-    below = ~body[:, 0]
-    leading = np.where(body.any(axis=1), body.argmax(axis=1), body.shape[1])
-    count = int(leading.max(initial=0))
-    few = below.sum() < max(_FEWEST_ROWS, _FEWEST_BELOW * len(body))
-    if few or below[0] or count >= body.shape[1] or not body[~below, : count + 1].all():
-        return 0
-    return count
-
-
 def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
     """A list of records: a heading over each column, columns of unlike kinds; None if the rows are no such list.
 
@@ -171,19 +109,19 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     >>> find_records(sheet, np.arange(3), np.arange(3)).records
     (1, 2)
     """
-    if len(columns) < 2 or len(rows) <= _FEWEST_ROWS:
+    if len(columns) < 2 or len(rows) <= FEWEST_ROWS:
         return None
     filled = sheet.filled[np.ix_(rows, columns)]
     full = np.flatnonzero(filled.all(axis=1))
     if not len(full) or not _heads_records(sheet, rows, columns, filled, int(full[0])):
         return None
-    found = _classified(sheet, rows, int(full[0]), columns)
-    if len(found.records) < _FEWEST_ROWS:
+    found = classified(sheet, rows, int(full[0]), columns)
+    if len(found.records) < FEWEST_ROWS:
         return None
     body = np.array(found.records)
     many = sheet.filled[np.ix_(body, columns)].sum(axis=1)
     # A row of one cell is a head of those below it, a note, or a record that has its key alone: many are no list.
-    lone = (many < 2).mean() > _FILLED or sheet.filled[body, columns[0]].mean() < 1 - _BLANK_KEYS
+    lone = (many < 2).mean() > FILLED or sheet.filled[body, columns[0]].mean() < 1 - _BLANK_KEYS
     if lone or headed_below_a_gap(sheet, np.array([found.head, *found.records]), columns):
         return None
     if alike_texts(sheet, body, columns):
@@ -192,7 +130,7 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     return found if _are_records(sheet, body, columns, heads) else None
 
 
-def _classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.intp]) -> Listing:
+def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.intp]) -> Listing:
     """What each row below a list's headings is: a record, the headings again, a head of records, a comment."""
     heads = [sheet.text(int(rows[at]), int(column)).casefold() for column in used]
     below = _without_pairs(sheet, rows[at + 1 :], used)
@@ -251,7 +189,7 @@ def _is_comment(sheet: Sheet, row: int, used: NDArray[np.intp]) -> bool:
     return (
         text.startswith(("#", "//", "--", ";;", "*"))
         or text.endswith((".", ":"))
-        or len(text) > _LONGEST_HEADING
+        or len(text) > LONGEST_HEADING
         or sentence
     )
 
@@ -282,7 +220,7 @@ def _lone_keys(
 def _is_key(sheet: Sheet, row: int, column: int) -> bool:
     """Whether a cell may be the key of a record that holds nothing else: a few words and no sentence."""
     text = sheet.text(row, column)
-    return 0 < len(text) <= _LONGEST_HEADING and not text.endswith((".", ":"))
+    return 0 < len(text) <= LONGEST_HEADING and not text.endswith((".", ":"))
 
 
 def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], heads: Sequence[str]) -> bool:
@@ -298,7 +236,7 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
         few = len(columns) >= _FEWEST_UNLIKE and kinds[0] == "words"
         return _all_figures(kinds, heads) or (few and _unlike(sheet, rows, columns, figures, heads))
     if len(columns) == 2:
-        return sheet.textual and _tells_records(sheet, rows, columns)
+        return sheet.textual and tells_records(sheet, rows, columns)
     return not figures or max(others) > min(figures) or _labels_first(sheet, rows, columns, kinds, heads)
 
 
@@ -373,7 +311,7 @@ def _heads_records(
     cells = [(int(rows[at]), int(column)) for column in columns]
     heads = [sheet.text(*cell) for cell in cells]
     plain = all(sheet.kinds[cell] == Kind.TEXT and not sheet.data[cell] for cell in cells)
-    short = all(len(head) <= _LONGEST_HEADING and not head.endswith(":") for head in heads)
+    short = all(len(head) <= LONGEST_HEADING and not head.endswith(":") for head in heads)
     own = set(columns.tolist())
     # A merge over columns that hold nothing else is one wide cell.
     merged = any(
@@ -420,7 +358,7 @@ def _column_kinds(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp
     ]
 
 
-def _tells_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
+def tells_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
     """Whether two columns of words are records and no form: keys that differ, and values of one look or a few."""
     keys, values = (
         [sheet.text(int(row), int(column)) for row in rows if sheet.filled[row, column]] for column in columns

@@ -15,7 +15,7 @@ import numpy as np
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import look_of, names_a_key, says_rank, without_continued
-from kebrin.layout.again import Again
+from kebrin.layout.again import Again, holds_fields, lines_of_its_own
 from kebrin.layout.page_lines import counting_lines, page_lines
 from kebrin.layout.titled import heads_a_list
 
@@ -31,8 +31,6 @@ _REACH = 5
 _OWN_NAMES = 0.9
 # Years that head columns are apart by no more.
 _LONGEST_STEP = 10
-# A row of fields holds a few pairs; longer rows need not be read for them.
-_MOST_FIELDS = 12
 # Sheets of no more columns are looked at for tables of two.
 _NARROW = 3
 
@@ -83,7 +81,7 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     heading |= _narrow_heads(sheet, rows, columns, words, data)
     _lone_periods(sheet, rows, columns, words, data, heading)
     for at in np.flatnonzero(heading).tolist():
-        heading[at] = not _is_field_row(sheet, int(rows[at]), columns)
+        heading[at] = not holds_fields(sheet, int(rows[at]), columns)
     heading |= _year_rows(sheet, rows, columns, data)
     starts = [0]
     repeats: list[int] = []
@@ -98,7 +96,7 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     for at in range(len(rows)):
         follows = at > 0 and (figures[at - 1] or (repeats and repeats[-1] == at - 1))
         said = seen_data and filled[at] > 1 and again.says(head, at)
-        lines = _lines_of_its_own(sheet, rows, columns, at, (starts[-1], head[0])) if said else 0
+        lines = lines_of_its_own(sheet, rows, columns, at, (starts[-1], head[0])) if said else 0
         if lines:
             starts.append(at - lines)
             head, seen_data = [at], False
@@ -123,42 +121,6 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
     ]
 
 
-def _lines_of_its_own(
-    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int, first: tuple[int, int]
-) -> int:
-    """How many lines above a heading that is said again speak of what follows it; none if it only goes on."""
-    start, head = first
-    return _field_lines(sheet, rows, columns, at) or _pairs_again(sheet, rows[start:at], columns, int(rows[head]))
-
-
-def _field_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int) -> int:
-    """How many rows right above one hold fields ("Label: value")."""
-    above = at
-    while above > 1 and _is_field_row(sheet, int(rows[above - 1]), columns):
-        above -= 1
-    return at - above
-
-
-def _pairs_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: int) -> int:
-    """How many lines above a heading that is said again are pairs as those above the first one: same labels, other values.
-
-    >>> lines = [["Quay", "East"], ["Boats", "Jan"], ["Gull", 3], ["Quay", "West"]]  # then ["Boats", "Jan"] again
-    >>> _pairs_again(Sheet.of(lines), np.arange(4), np.arange(2), 1)
-    1
-    """
-    above = rows[rows < head][::-1].tolist()
-    count, differ = 0, False
-    for one, other in zip(above, rows[::-1].tolist(), strict=False):
-        cells, others = columns[sheet.filled[one, columns]], columns[sheet.filled[other, columns]]
-        if len(cells) != 2 or cells.tolist() != others.tolist() or other <= head:
-            break
-        (label, value), (again, said) = ([sheet.text(row, int(column)) for column in cells] for row in (one, other))
-        if label.casefold() != again.casefold():
-            break
-        count, differ = count + 1, differ or value != said
-    return count if differ else 0
-
-
 def _lone_periods(
     sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], words: NDArray[np.bool_], data: NDArray[np.bool_],
     heading: NDArray[np.bool_],
@@ -173,7 +135,7 @@ def _lone_periods(
 
 def _heads_all(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int, filled: Sequence[int]) -> bool:
     """Whether a row is full enough to head the rest, and is no line of fields."""
-    return filled[at] > _HEADINGS and not _is_field_row(sheet, int(rows[at]), columns)
+    return filled[at] > _HEADINGS and not holds_fields(sheet, int(rows[at]), columns)
 
 
 def _region(
@@ -210,21 +172,12 @@ def _narrow_heads(
     said: dict[tuple[str, ...], list[int]] = {}
     for at in np.flatnonzero((words.sum(axis=1) == 2) & ~data.any(axis=1)).tolist():
         over = at + 1 < len(rows) and data[at + 1, words[at]].any()
-        if over and (at == 0 or not data[at - 1].any()) and not _is_field_row(sheet, int(rows[at]), columns):
+        if over and (at == 0 or not data[at - 1].any()) and not holds_fields(sheet, int(rows[at]), columns):
             said.setdefault(tuple(sheet.text(int(rows[at]), int(one)) for one in columns), []).append(at)
     for places in said.values():
         if len(places) > 1:
             found[places] = True
     return found
-
-
-def _is_field_row(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
-    """Whether a row has a "Label:" among its few texts; a time of day is none."""
-    texts = columns[sheet.kinds[row, columns] == Kind.TEXT].tolist()
-    # Hardly any cell holds a colon: most rows are done with before their texts are made neat.
-    if len(texts) > _MOST_FIELDS or not any(":" in str(sheet.values[row, column]) for column in texts):
-        return False
-    return any(text.endswith(":") or ": " in text for text in (sheet.text(row, column) for column in texts))
 
 
 def _year_rows(
