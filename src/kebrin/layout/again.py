@@ -93,6 +93,7 @@ def _field_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 def _pairs_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: int) -> int:
     """How many lines above a heading that is said again are pairs as those above the first one: same labels, other values.
 
+    >>> from kebrin.cells import Sheet
     >>> lines = [["Quay", "East"], ["Boats", "Jan"], ["Gull", 3], ["Quay", "West"]]  # then ["Boats", "Jan"] again
     >>> _pairs_again(Sheet.of(lines), np.arange(4), np.arange(2), 1)
     1
