@@ -16,6 +16,7 @@ import numpy as np
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.reading import Look, read_text
 from kebrin.grammar.words import total_word
+from kebrin.sources.middles import parted
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -29,12 +30,14 @@ SURE_AMOUNT = r"[1-9][0-9]{0,2}(?:,[0-9]{3})*(?:\.[0-9]{1,3})?|[1-9][0-9]{4,11}"
 _PLAIN, _SURE = re.compile(PLAIN_NUMBER), re.compile(SURE_AMOUNT)
 #: A time of day.
 TIME = r"[012]?[0-9][:.][0-5][0-9](?::[0-5][0-9])?"
+# A heading in the middle of a drawn line.
+_DRAWN_OUT = re.compile(r"<?[-=_─═]{2,}\s?[^-=_─═].*?\s?[-=_─═]{2,}>?")
 _WORD, _TIME = re.compile(r"[^\W\d_]{4}"), re.compile(TIME)
 _ALIKE = str.maketrans("23456789", "11111111")
 # Of the lines of figures so many at most may reach over a gap between columns, and one of many.
 _OVER, _MANY = 0.02, 12
 # Headings over several columns may be off their middle by so much of a column.
-_OFF, _OFF_EVENLY, _MOST_COLUMNS = 0.35, 0.5, 60
+_OFF, _OFF_EVENLY = 0.35, 0.5
 # Columns at the end without such a heading, and how much better the middles must fit then.
 _WITHOUT, _BETTER = 2, 0.5
 # Places in points of a page differ by a little where those in letters do not.
@@ -229,7 +232,8 @@ class Columns:
             over = self._over(one)
             at = over[0] if over else self._nearest(one)
             cells[at] = f"{cells[at]} {one.text}".strip()
-        placed = self._headed(right, [at for at, text in enumerate(cells) if text]) if right else []
+        taken = [at for at, text in enumerate(cells) if text]
+        placed = self._drawn_over(right) or (self._headed(right, taken) if right else [])
         if placed is None:  # a title, or what else is laid out by no columns
             if not any(cells):
                 return Row([" ".join(one.text for one in parts), *[""] * (len(cells) - 1)], [])
@@ -249,6 +253,14 @@ class Columns:
         return abs(middle - whole) < abs(middle - inner) and abs(middle - whole) <= _OFF * (end - edge) / len(
             self.figures
         )
+
+    def _drawn_over(self, parts: Sequence[Field]) -> list[tuple[int, int]]:
+        """The columns that headings between lines drawn on either side ("---- 2031 ----") reach over; none if one has none."""
+        if not parts or not all(_DRAWN_OUT.fullmatch(one.text.strip()) for one in parts):
+            return []
+        over = [self._over(one) for one in parts]
+        apart = all(one and other and one[-1] < other[0] for one, other in pairwise(over))
+        return [(own[0], own[-1]) for own in over] if apart and all(over) else []
 
     def _headed(self, parts: Sequence[Field], taken: Sequence[int]) -> list[tuple[int, int]] | None:
         """The columns that headings stand over, first and last of each; None if they stand over none but those taken."""
@@ -294,7 +306,7 @@ class Columns:
             return min(even)[1]
         for gone in range(min(_WITHOUT, len(own) - len(parts)) + 1):
             rooms = [self._room(at) for at in own[: len(own) - gone]]
-            found = _parted(parts, rooms)
+            found = parted(parts, rooms)
             if found is not None and (best is None or found[0] < _BETTER * best[0]):
                 best = (found[0], [(own[first], own[last]) for first, last in found[1]])
         return None if best is None or best[0] > _OFF * pitch * len(parts) else best[1]
@@ -356,32 +368,6 @@ def _merged(columns: list[tuple[int, int]], runs: Runs, near: int) -> list[tuple
                 continue
         found.append((left, right))
     return found
-
-
-def _parted(parts: Sequence[Field], rooms: Sequence[tuple[float, float]]) -> tuple[float, list[tuple[int, int]]] | None:
-    """The columns in consecutive groups, one for each part, whose middles differ least from those of the parts."""
-    count, many = len(parts), len(rooms)
-    if many < count or many > _MOST_COLUMNS:
-        return None
-    costs: list[dict[int, tuple[float, int]]] = [{0: (0.0, 0)}]
-    for one in parts:
-        middle = (one.left + one.right) / 2
-        now: dict[int, tuple[float, int]] = {}
-        for start, (cost, _) in costs[-1].items():
-            for stop in range(start + 1, many + 1):
-                off = abs((rooms[start][0] + rooms[stop - 1][1]) / 2 - middle)
-                if stop not in now or cost + off < now[stop][0]:
-                    now[stop] = (cost + off, start)
-        costs.append(now)
-    if many not in costs[-1]:
-        return None
-    groups: list[tuple[int, int]] = []
-    stop = many
-    for at in range(count, 0, -1):
-        start = costs[at][stop][1]
-        groups.append((start, stop - 1))
-        stop = start
-    return costs[-1][many][0], groups[::-1]
 
 
 def _parts(one: Field, columns: Sequence[tuple[int, int]]) -> Iterable[Field]:

@@ -201,8 +201,10 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Remar
 
 def _texts(cells: Cells) -> pa.Array:
     blank = (cells.kinds == Kind.BLANK) | (cells.looks == Look.MISSING) | (cells.kinds == Kind.ERROR)
+    # In a text laid out by blanks these only say where a cell stands.
+    laid_out = bool(cells.sheet.spots)
     values = [
-        None if empty else value if isinstance(value, str) else as_label(value)
+        None if empty else (value.strip() if laid_out else value) if isinstance(value, str) else as_label(value)
         for value, empty in zip(cells.values(), blank.tolist(), strict=True)
     ]
     return arrays.texts(values)
