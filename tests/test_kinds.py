@@ -283,6 +283,19 @@ def test_labels_below_their_rows_are_asked_about(tmp_path: Path) -> None:
     assert any("has no label above row" in one.what for one in run.proof.questions)
 
 
+def test_keys_below_one_another_in_a_pdf_are_fields(tmp_path: Path) -> None:
+    page = Canvas(str(tmp_path / "x.pdf"))
+    lines = ["Harbour: Skarrow", "Quarter: Q2", "", "Vessel Calls", "Gull 12", "Tern 9", "Skua 7"]
+    for at, line in enumerate(lines):
+        words = [line] if at < 2 else line.split()
+        for place, word in enumerate(words):
+            page.drawString(60 + 120 * place, 780 - (14 * at if at < 3 else 20 * at), word)
+    page.save()
+    (table,) = kb.tidy(tmp_path / "x.pdf").tables.values()
+    assert table.columns[:2] == ("Harbour", "Quarter")
+    assert len(table) == 3
+
+
 def test_a_pdf_of_pictures_is_told(tmp_path: Path) -> None:
     from reportlab.pdfgen.canvas import Canvas
 

@@ -39,6 +39,19 @@ def test_a_sheet_that_sums_its_siblings_is_left_out_and_told(tmp_path: Path, nam
     assert any(remark.kind == "sheet of sums" and remark.sheet == name for remark in proof.remarks)
 
 
+def test_a_sheet_of_sums_of_several_measures_is_left_out(tmp_path: Path) -> None:
+    sheets = {
+        "2030": [["Quay", "Calls", "Dues"], ["East", 120, 1500.5], ["West", 88, 990.0]],
+        "2031": [["Quay", "Calls", "Dues"], ["East", 131, 1620.0], ["West", 91, 1010.5], ["Mole", 12, 100.0]],
+        "All years": [["Quay", "Calls", "Dues"], ["East", 251, 3120.5], ["West", 179, 2000.5], ["Mole", 12, 100.0]],
+    }
+    done = run(write_book(tmp_path / "r.xlsx", sheets))
+    (table,) = done.tables.values()
+    assert table.measures == ("Calls", "Dues")
+    assert len(table) == 5
+    assert done.holds
+
+
 def test_a_sheet_that_is_off_by_one_is_no_sum_of_its_siblings(tmp_path: Path) -> None:
     done = run(write_book(tmp_path / "r.xlsx", {"Skarrow": sheet_of([[16, 28], [21, 35]]), **quays()}))
     assert sum(map(len, done.tables.values())) == 16

@@ -12,6 +12,7 @@ from kebrin.cells import Report
 from kebrin.errors import KebrinError, Place, PlanError, SourceError
 from kebrin.sources import files
 from kebrin.sources.aligned import Field, Placed, field_of
+from kebrin.sources.lines import KEY
 from kebrin.sources.printed import grid
 
 if TYPE_CHECKING:
@@ -97,11 +98,17 @@ def _rows(lines: list[_Line]) -> list[_Line]:
     near = gaps[split - 1]
     rows: list[_Line] = []
     for base, size, fields in lines:
-        if rows and rows[-1][0] - base <= near + 0.01 and _fit(rows[-1][2], fields) and _fit(fields, rows[-1][2]):
+        beside = bool(rows) and rows[-1][0] - base <= near + 0.01 and not (_is_key(rows[-1][2]) and _is_key(fields))
+        if beside and _fit(rows[-1][2], fields) and _fit(fields, rows[-1][2]):
             rows[-1] = (base, size, _together(rows[-1][2], fields))
         else:
             rows.append((base, size, fields))
     return rows
+
+
+def _is_key(fields: Sequence[Field]) -> bool:
+    """Whether a line is a key and its value, and nothing else."""
+    return len(fields) == 1 and KEY.fullmatch(fields[0].text) is not None
 
 
 def _fit(ones: Iterable[Field], others: Sequence[Field]) -> bool:

@@ -104,12 +104,18 @@ class _Whole:
 
 
 def _numbers(piece: Piece) -> tuple[float, float] | None:
-    """The sum of a block's values and of their sizes; None if they are not of one measure, or no plain numbers."""
+    """The sum of a block's values and of their sizes; None if some are no plain numbers."""
     table = piece.table
-    if len(table.measures) != 1 or str(table.data.column(table.measures[0]).type) != "double":
+    if not _are_numbers(piece):
         return None
-    values = floats_of(table.data.column(table.measures[0]))
+    values = np.concatenate([floats_of(table.data.column(name)) for name in table.measures])
     return float(np.nansum(values)), float(np.nansum(np.abs(values)))
+
+
+def _are_numbers(piece: Piece) -> bool:
+    """Whether all measures of a block are plain numbers."""
+    table = piece.table
+    return bool(table.measures) and all(str(table.data.column(name).type) == "double" for name in table.measures)
 
 
 def _ways(piece: Piece) -> list[Values]:
@@ -134,17 +140,22 @@ def _paths(piece: Piece) -> list[tuple[str, ...]]:
 
 
 def _values(piece: Piece) -> Values | None:
-    """The numbers of a block by their labels; None if it holds anything else, or two records of the same labels."""
+    """The numbers of a block by their labels, and by their measure where there are several.
+
+    None if it holds anything else, or two records of the same labels.
+    """
     table = piece.table
-    if len(table.measures) != 1 or len(table) > _MOST_ROWS:
+    if not _are_numbers(piece) or len(table) > _MOST_ROWS:
         return None
-    column = table.data.column(table.measures[0])
-    if str(column.type) != "double":
-        return None
-    values = {
-        path: number for path, number in zip(_paths(piece), column.to_pylist(), strict=True) if number is not None
-    }
-    return values if len(values) == len(column) - column.null_count else None
+    paths, values, count = _paths(piece), {}, 0
+    for name in table.measures:
+        column = table.data.column(name)
+        own = (name,) if len(table.measures) > 1 else ()
+        values |= {
+            (*path, *own): number for path, number in zip(paths, column.to_pylist(), strict=True) if number is not None
+        }
+        count += len(column) - column.null_count
+    return values if len(values) == count else None
 
 
 def _ties(stated: float, computed: float, scale: float) -> bool:
