@@ -41,7 +41,7 @@ _GAP = 4
 # Labels with what they say above a table are no more; a table of more is one.
 _MOST_FIELDS = 12
 # A heading that names a table is no longer.
-_LONGEST_NAME = 60
+_LONGEST_NAME, _LOOKED_BACK = 60, 3
 
 
 def read(path: Path) -> Report:
@@ -128,10 +128,18 @@ class _Page:
 
 
 def _headings(tables: list[_Table]) -> dict[int, str]:
-    """What stands right above each table of several, if that is short and something else above each: it tells them apart."""
-    above = [table.caption or (table.above[-1] if table.above else "") for table in tables]
-    short = all(0 < len(text) <= _LONGEST_NAME and text[-1] not in ".:;" for text in above)
-    return dict(enumerate(above, start=1)) if short and len(set(above)) == len(above) > 1 else {}
+    """What stands above each table of several, if it is short and something else above each: it tells them apart.
+
+    That is the text nearest to the tables that does; texts that say the same above all of them say nothing.
+    """
+    for back in range(1, _LOOKED_BACK + 1):
+        above = [one.caption if one.caption and back == 1 else (["", *one.above][-back:] or [""])[0] for one in tables]
+        short = all(0 < len(text) <= _LONGEST_NAME and text[-1] not in ".:;" for text in above)
+        if short and len(set(above)) == len(above) > 1:
+            return dict(enumerate(above, start=1))
+        if len(set(above)) > 1:
+            break
+    return {}
 
 
 def _decoded(content: bytes, where: Place) -> str:
