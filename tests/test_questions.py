@@ -204,3 +204,14 @@ def test_the_map_draws_what_a_finding_speaks_of_however_large_the_sheet() -> Non
     assert drawn.rows[0] == 0
     assert drawn.rows[-1] == 199
     assert sum(row < 0 for row in drawn.rows) == 1
+
+
+@pytest.mark.parametrize(("said", "asked"), [
+    ("Route,Foot,\nLoop,120,31\nSkerry,220,61\nOuter,20,6\n", "no heading stands over column C"),
+    ("Name: Ada Holm\n\nName: Bo Lund\n\nRoute,Foot,Cars\nLoop,120,31\nSkerry,220,61\n", "the field 'Name' says"),
+])  # fmt: skip
+def test_what_only_a_person_can_tell_is_asked(tmp_path: Path, kebrin: Kebrin, said: str, asked: str) -> None:
+    (tmp_path / "routes.csv").write_text(said, "utf-8")
+    done = kebrin("tidy", "routes.csv", "-o", "t.csv")
+    assert asked in done.stdout
+    assert "1 question is open" in done.stdout

@@ -91,7 +91,7 @@ def _field_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 
 
 def _pairs_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: int) -> int:
-    """How many lines above a heading that is said again are pairs as those above the first one: same labels, other values.
+    """How many lines above a heading that is said again are pairs with the labels of those above the first one.
 
     >>> from kebrin.cells import Sheet
     >>> lines = [["Quay", "East"], ["Boats", "Jan"], ["Gull", 3], ["Quay", "West"]]  # then ["Boats", "Jan"] again
@@ -99,16 +99,15 @@ def _pairs_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     1
     """
     above = rows[rows < head][::-1].tolist()
-    count, differ = 0, False
+    count = 0
     for one, other in zip(above, rows[::-1].tolist(), strict=False):
         cells, others = columns[sheet.filled[one, columns]], columns[sheet.filled[other, columns]]
         if len(cells) != 2 or cells.tolist() != others.tolist() or other <= head:
             break
-        (label, value), (again, said) = ([sheet.text(row, int(column)) for column in cells] for row in (one, other))
-        if label.casefold() != again.casefold():
+        if sheet.text(one, int(cells[0])).casefold() != sheet.text(other, int(cells[0])).casefold():
             break
-        count, differ = count + 1, differ or value != said
-    return count if differ else 0
+        count += 1
+    return count
 
 
 def holds_fields(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:

@@ -27,7 +27,9 @@ _LEADER = re.compile(r"(?<=[^\s.]) ?(?:\.{3,}|(?:\. ){2,}\.?) *(?=[-+(−]?[\d.,
 # Figures one blank apart, with nothing else beside them; thousands parted so.
 _DIGITS = re.compile(r"(?:(?<=  )|^)[-+(−]?\d[\d.,]*(?: \d[\d.,]*)*[)%-]?(?=  |$)")
 _GROUPS = re.compile(r"[-+(−]?\d{1,3}(?: \d{3})+(?:[.,]\d+)?[)%-]?")
+_LETTERS = re.compile(r"[^\W\d_]+(?= |$)")
 _MAY_GROUP = re.compile(r"\d \d{3}(?!\d)")
+_DOTS = re.compile(r"(?<=[^\s.]) ?(?:\.{3,}|(?:\. ){2,}\.?) *(?=[^\s.])")
 _SEVERAL = 2
 _FEWEST = 3
 # So many runs of text are two labels with what they say.
@@ -84,28 +86,31 @@ def without_leaders(texts: Sequence[str]) -> list[str]:
     led = [at for at in led if _LEADER.search(texts[at])]
     if len(led) < _SEVERAL:
         return list(texts)
-    found = list(texts)
-    for at in led:
-        found[at] = _LEADER.sub(lambda match: " " * len(match[0]), found[at])
-    return found
+    # The headings may be led over to as well.
+    return [
+        _DOTS.sub(lambda match: " " * len(match[0]), text) if "..." in text or ". ." in text else text for text in texts
+    ]
 
 
 def with_joined_groups(texts: Sequence[str]) -> list[str]:
     """The lines with figures whose thousands a blank parts in one piece, where all that figures show is that it does.
 
-    Whatever stands one blank before three digits is of one to three, several times, and no figure ends there alone.
+    Whatever stands one blank before three digits is of one to three, several times; no figure or word ends there alone, and other
+    figures end where the whole ones do.
 
-    >>> with_joined_groups(["Foot   1 204   988", "Cars  12 310    88"])
-    ['Foot    1204   988', 'Cars   12310    88']
-    >>> with_joined_groups(["Foot  1 204", "Cars 12   88"]), with_joined_groups(["Foot 1 204 88"])
-    (['Foot  1 204', 'Cars 12   88'], ['Foot 1 204 88'])
+    >>> with_joined_groups(["Foot   1 204   988", "Cars  12 310    88", "Coaches   41     9"])
+    ['Foot    1204   988', 'Cars   12310    88', 'Coaches   41     9']
+    >>> with_joined_groups(["       In Out", "Gull   12 310", "Tern   11 402", "Skua      100"])
+    ['       In Out', 'Gull   12 310', 'Tern   11 402', 'Skua      100']
     """
     if not _MAY_GROUP.search("\n".join(texts)):
         return list(texts)
     begins: set[int] = set()  # where the figure before a blank ends
     alone: set[int] = set()
+    words: set[int] = set()
     places: list[tuple[int, int, int]] = []
     for at, text in enumerate(texts):
+        words |= {word.end() for word in _LETTERS.finditer(text)}
         for run in _DIGITS.finditer(text) if any(map(str.isdigit, text)) else ():
             if " " not in run[0]:
                 alone.add(run.end())
@@ -114,7 +119,7 @@ def with_joined_groups(texts: Sequence[str]) -> list[str]:
                 places.append((at, *run.span()))
             else:
                 return list(texts)
-    if len(places) < _SEVERAL or begins & alone:
+    if len(places) < _SEVERAL or begins & (alone | words) or {end for _, _, end in places} - alone:
         return list(texts)
     found = list(texts)
     for at, begin, end in places:

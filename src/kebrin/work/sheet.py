@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from kebrin.cells import Kind, neat
+from kebrin.cells import Kind, column_letters, neat
 from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.grammar.words import says_note, scale_words
 from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts
@@ -122,7 +122,7 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         remarks.append(Remark("formulas", what, sheet.source, sheet.name, sheet.emptied[:_TOLD], len(sheet.emptied)))
     remarks += [Remark("file", one, sheet.source, sheet.name, count=1) for one in sheet.told]
     remarks += _under_merges(sheet)
-    remarks += [one for layout in layouts for one in (*_unlabelled(sheet, layout), *_goes_on(sheet, layout))]
+    remarks += [one for layout in layouts for one in _asked(sheet, layout)]
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
         what = (
@@ -145,6 +145,38 @@ def _under_merges(sheet: Sheet) -> list[Remark]:
         return []
     what = f"{len(cells):,} cell{'s stand' if len(cells) > 1 else ' stands'} under a merge, where nobody sees what is in it"
     return [Remark("question", what, sheet.source, sheet.name, tuple(cells[:_TOLD]), len(cells))]
+
+
+def _asked(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """What only a person can tell of a block's labels and fields."""
+    return [
+        *_unlabelled(sheet, layout), *_goes_on(sheet, layout), *_unheaded(sheet, layout), *_said_twice(sheet, layout)
+    ]  # fmt: skip
+
+
+def _unheaded(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """Columns of the body that no heading stands over, among others that have one."""
+    if layout.listed or not layout.boxhead:
+        return []
+    bare = np.logical_and.reduce([level.codes < 0 for level in layout.boxhead])
+    if not bare.any() or bare.all():
+        return []
+    row = int(layout.body_rows[0])
+    cells = tuple(sheet.address(row, int(column)) for column in layout.body_columns[bare])
+    names = ", ".join(column_letters(int(column)) for column in layout.body_columns[bare][:_TOLD])
+    what = f"no heading stands over column {names}: what its figures are can't be told"
+    return [Remark("question", what, sheet.source, sheet.name, cells[:_TOLD], len(cells))]
+
+
+def _said_twice(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """Fields that stand around a block twice and say other things: only one of them can be a column of it."""
+    said: dict[str, FieldCell] = {}
+    for one in layout.fields:
+        before = said.setdefault(one.name, one)
+        if before.value != one.value:
+            what = f"the field {one.name!r} says {before.value!r} and {one.value!r}: state which speaks of the table"
+            return [Remark("question", what, sheet.source, sheet.name, (before.address, one.address), 1)]
+    return []
 
 
 def _unlabelled(sheet: Sheet, layout: Layout) -> list[Remark]:

@@ -147,7 +147,8 @@ def _values(piece: Piece) -> Values | None:
     table = piece.table
     if not _are_numbers(piece) or len(table) > _MOST_ROWS:
         return None
-    paths, values, count = _paths(piece), {}, 0
+    values: Values = {}
+    paths, count = _paths(piece), 0
     for name in table.measures:
         column = table.data.column(name)
         own = (name,) if len(table.measures) > 1 else ()
