@@ -22,7 +22,7 @@ _MARK = r"[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹⁰]+|\([a-zA-Z]\)|\[[a-zA-Z0-9]
 _PLAIN = re.compile(r"[+\-−]?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?")
 _SCIENTIFIC = re.compile(r"[+\-−]?[0-9]+(?:\.[0-9]+)?[eE][+-]?[0-9]{1,3}")
 _LETTERED = re.compile(r"(.*\d) ?([a-z])")
-_TRAILING_MARK = re.compile(rf"\s?({_MARK})$|\s(\d{{1,2}}\))$")
+_TRAILING_MARK = re.compile(rf"\s?({_MARK})$|\s(\d{{1,2}}\))$|\s?(\(\d{{1,2}}\))$")
 # A figure that is hedged or in company: "<10", "3=" (a place that is shared), "12 (8–16)". It is one, and no number.
 _FIGURE = r"[+\-−–]?\d[\d.,' ]*%?"
 _HEDGED = re.compile(
@@ -217,7 +217,7 @@ def trailing_mark(text: str) -> tuple[str, str]:
     match = _TRAILING_MARK.search(text)
     if match is None or match.start() == 0:
         return text, ""
-    return text[: match.start()], match[1] or match[2]
+    return text[: match.start()], match[1] or match[2] or match[3]
 
 
 def lettered_mark(text: str) -> tuple[str, str]:

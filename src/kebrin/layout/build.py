@@ -56,7 +56,7 @@ def build(
     fields = (*find_fields(sheet, area, around.cells), *stated_fields)
     texts = _texts_around(sheet, area, fields, around.cells)
     marks = _note_marks(sheet, texts)
-    names = find_names(sheet, frame.boxhead, frame.heads, frame.stub, stated, frame.beside)
+    names = find_names(sheet, frame.boxhead, frame.heads, frame.stub, stated, frame.beside, marks)
     across = boxhead_levels(sheet, frame.boxhead, frame.columns.tolist(), names.boxhead, marks)
     fill = stated.fill != "none" and (not frame.listed or frame.grouped)
     down = _continued(stub_levels(sheet, frame.rows.tolist(), frame.stub, names.stub, marks, fill=fill))

@@ -266,9 +266,11 @@ def _labels_first(
 
 
 def _name_totals(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
-    """Whether labels say "Total" and nothing else on several rows: then they sum up what stands before them."""
+    """Whether labels say "Total" or "All" and nothing else on several rows: then they sum up what stands before them."""
     texts = Counter(text for column in columns for text in sheet.texts(rows, int(column)))
-    return sum(count for text, count in texts.items() if total_word(text) and not without_total_word(text)) > 1
+    whole = {text for text in texts if says_whole(text) and " " not in text}
+    bare = {text for text in texts if total_word(text) and not without_total_word(text)}
+    return sum(texts[text] for text in whole | bare) > 1
 
 
 def _has_key(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:

@@ -13,7 +13,7 @@ from kebrin.layout.labels import label
 from kebrin.layout.model import MISSING
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
     from kebrin.layout.model import Level, Stated
 
@@ -39,6 +39,7 @@ def find_names(
     stub: Sequence[int],
     stated: Stated,
     beside: Sequence[int] = (),
+    marks: Collection[str] = (),
 ) -> Names:
     """Names from what is stated and from the corner above the stub.
 
@@ -46,11 +47,11 @@ def find_names(
     column, names the boxhead row that it stands in.
     """
     found = {column: _stub_head(sheet, heads, column) for column in stub}
-    stub_names = [without_continued(label(sheet.at(*at))) if (at := found[column]) else "" for column in stub]
+    stub_names = [without_continued(label(sheet.at(*at), marks)) if (at := found[column]) else "" for column in stub]
     taken = {at[0] for at in found.values() if at}
     boxhead_names = [_row_name(sheet, row, stub) if row not in taken else "" for row in boxhead]
     beside_at = {column: _stub_head(sheet, heads, column) for column in beside}
-    beside_names = [label(sheet.at(*at)) if (at := beside_at[column]) else "" for column in beside]
+    beside_names = [label(sheet.at(*at), marks) if (at := beside_at[column]) else "" for column in beside]
     width = sheet.shape[1]
     row_heads = [row * width + stub[-1] if name else MISSING for row, name in zip(boxhead, boxhead_names, strict=True)]
     of_stub, of_beside = (
