@@ -56,4 +56,5 @@ def alike_texts(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp])
     times = every - marks
     if times:
         return all(map(_TIME.fullmatch, times)) and 2 * sum(any(map(_TIME.fullmatch, own)) for own in said) >= len(said)
-    return 0 < len(marks) <= _FEW_MARKS and sum(bool(own) for own in said) * 2 >= len(said)
+    marked = sum(bool(own) for own in said)
+    return 0 < len(marks) <= _FEW_MARKS and (marked * 2 >= len(said) or (len(marks) == 1 and marked > 1))

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Kind, Sheet, a1, neat, parse_a1
+from kebrin.cells import Kind, Sheet, a1, neat, parse_a1, trailing_mark
 from kebrin.errors import LayoutError, Place, nearest
 
 if TYPE_CHECKING:
@@ -95,7 +95,7 @@ def find_text(sheet: Sheet, wanted: str, key: str) -> tuple[int, int]:
     sought = neat(wanted).casefold()
     near: set[str] = set()
     for row, column, text in texts_of(sheet):
-        if text.casefold() == sought or text.casefold().rstrip(" :*") == sought:
+        if sought in {text.casefold(), text.casefold().rstrip(" :*"), trailing_mark(text)[0].casefold().strip()}:
             return row, column
         near.add(text)
     likely = nearest(wanted, near)
