@@ -113,6 +113,11 @@ def is_body(fields: Sequence[Field]) -> bool:
     return any(is_amount(one.text) for one in fields[1:])
 
 
+def holds_marks_alone(fields: Sequence[Field]) -> bool:
+    """Whether all figures of a line are marks for none: one such line alone shows no body."""
+    return not any(any(map(str.isdigit, one.text)) for one in fields[1:] if is_amount(one.text))
+
+
 def holds_times(fields: Sequence[Field]) -> bool:
     """Whether a line has a time of day behind its first run of text: a timetable, where no figures are."""
     return any(_TIME.fullmatch(one.text) for one in fields[1:])

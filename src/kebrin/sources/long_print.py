@@ -12,7 +12,7 @@ import numpy as np
 from kebrin.cells import Area, Kind, Sheet, Spots, kinds_of
 from kebrin.errors import Place
 from kebrin.grammar.words import total_word
-from kebrin.sources.aligned import Columns, Placed, Row
+from kebrin.sources.aligned import Columns, Placed, Row, holds_marks_alone
 from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.lines import bare_row, begins, is_bare, numbered_pages, spaced_pairs
 from kebrin.sources.many_runs import ManyRuns
@@ -56,7 +56,9 @@ class _Grid:
         times = runs.has_time() & ~bare
         self.columns = _columns(runs, amounts, times, bare)
         several = np.flatnonzero(~bare & (runs.counts > 1))
-        body = np.flatnonzero(amounts if amounts.any() else times)
+        body = np.flatnonzero(amounts)
+        if not len(body) or (len(body) == 1 and holds_marks_alone(runs.fields(int(body[0])))):
+            body = np.flatnonzero(times)
         self.first = int(body[0] if len(body) else several[0] + 1 if len(several) else runs.lines)
         above = runs.counts[: self.first]
         self.bare[: max(self.first - 1, 0)] |= (above[:-1] == 1) & (above[1:] == 0)  # titles

@@ -15,7 +15,7 @@ import numpy as np
 
 from kebrin.cells import Area, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
-from kebrin.sources.aligned import Columns, Placed, Row, holds_times, is_amount, is_body
+from kebrin.sources.aligned import Columns, Placed, Row, holds_marks_alone, holds_times, is_body
 from kebrin.sources.cards import cards
 from kebrin.sources.folded import unfolded
 from kebrin.sources.limits import hold, hold_room
@@ -139,10 +139,8 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sta
     hold("letters", round(max((one.right for line in placed for one in line.fields), default=0)), Place(source, name))
     bare = {at for at, one in enumerate(placed) if is_bare(one, stated)}
     body = [at for at, one in enumerate(placed) if at not in bare and is_body(one.fields)]
-    if len(body) == 1 and not any(
-        any(map(str.isdigit, one.text)) for one in placed[body[0]].fields[1:] if is_amount(one.text)
-    ):
-        body = []  # one mark for no value shows no body
+    if len(body) == 1 and holds_marks_alone(placed[body[0]].fields):
+        body = []
     columns = Columns.of(
         [one.fields for at, one in enumerate(placed) if at not in bare],
         near,
