@@ -65,6 +65,7 @@ UNEVEN: list[tuple[str, Callable[[], Lines], str]] = [
     ("leading zeros", lambda: changed(log(), (2_100, 3, "007")), ","),
     ("a number that reads in two ways", lambda: changed(log(), (2_100, 3, "1.204")), ","),
     ("a total at the end", lambda: [*log(), ["Total", "", "", "499012", "1134877.16"]], ","),
+    ("a label alone", lambda: [*months()[:2_000], ["Region South", *[""] * 12], *months()[2_000:]], ","),
     ("a blank label", lambda: changed(months(), (2_100, 0, "")), ","),
     ("a second table", lambda: [*log(), [], [], ["Ship", "Built"], *([f"Gull {at}", str(1990 + at)] for at in range(9))], ","),
 ]  # fmt: skip
@@ -123,6 +124,14 @@ def test_where_the_rest_is_otherwise_the_file_is_read_whole(
 ) -> None:
     whole, long = both(monkeypatch, lambda: kb.tidy(written(tmp_path / "log.csv", lines(), mark)))
     assert long == whole
+
+
+def test_a_sailing_that_never_went_keeps_its_empty_cells(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setattr(long_text, "_SHORT", 0)
+    run = kb.tidy(written(tmp_path / "log.csv", [*months()[:2_000], ["S9999", *[""] * 12], *months()[2_000:]], ","))
+    (table,) = run.tables.values()
+    assert table.to_arrow()["value"].null_count == 12
+    assert run.holds
 
 
 def test_notes_behind_the_table_are_accounted_for(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:

@@ -16,13 +16,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import DITTOS, Look, as_label, neat, read_text
+from kebrin.cells import DITTOS, neat
 from kebrin.errors import KebrinError
-from kebrin.grammar.words import MAY_TOTAL, average_word, carried_word, extreme_word, total_word, without_total_word
+from kebrin.grammar.words import MAY_TOTAL, total_word, without_total_word
 from kebrin.proof import BodyAccount, Use
 from kebrin.sources.long_text import LongRows, UnevenRowsError
 from kebrin.table import Origin, Remark, StepCount, arrays
 from kebrin.values.figures import figures_of, without_marks
+from kebrin.work.long_columns import as_kind, as_said, cells_of, filled_rows, has_figures, speaks_of_others, woven
 from kebrin.work.sheet import SheetWork
 from kebrin.work.steadiness import COUNTED, Steady, steady
 
@@ -112,7 +113,7 @@ class Run:
                 yield self._counted(waiting.popleft().result())
         count = sum(map(len, self.rows))
         if any(before < count for before, _ in self.file.odd) or any(
-            _has_figures(text, self.file.delimiter) for _, text in self.file.odd
+            has_figures(text, self.file.delimiter) for _, text in self.file.odd
         ):
             raise UnevenRowsError
 
@@ -123,7 +124,7 @@ class Run:
         for columns in self.file.batches(first):
             if any(len(column) > column.null_count for at, column in enumerate(columns) if at not in used):
                 raise UnevenRowsError  # a column that the first part does not have
-            filled = _filled(columns)
+            filled = filled_rows(columns)
             there = np.flatnonzero(filled)
             if len(there):
                 if blank or (np.diff(there, prepend=-1) > 1).any():
@@ -194,17 +195,17 @@ class Run:
             raise UnevenRowsError
         cells, missing = len(whole) - whole.null_count, read.null_count - whole.null_count
         total = arrays.sum_of(pa.chunked_array([read])) if kind == pa.float64() else 0.0
-        return _woven(read, len(own)), BodyAccount(cells, missing, total)
+        return woven(read, len(own)), BodyAccount(cells, missing, total)
 
     def _typed(self, columns: Sequence[pa.Array], name: str, own: Sequence[int]) -> tuple[pa.Array, BodyAccount]:
         """The same of cells that have kinds: each of the kind that the column is of."""
         kind = self.found.piece.table.data.column(name).type
         cells = [columns[at] if at >= 0 else pa.nulls(len(columns[0]), kind) for at in own]
-        whole = pa.concat_arrays([_as_kind(one, kind) for one in cells])
+        whole = pa.concat_arrays([as_kind(one, kind) for one in cells])
         read = self._words(whole, name) if kind == pa.string() else whole
         count, missing = len(whole) - whole.null_count, read.null_count - whole.null_count
         total = arrays.sum_of(pa.chunked_array([read])) if kind == pa.float64() else 0.0
-        return _woven(read, len(own)), BodyAccount(count, missing, total)
+        return woven(read, len(own)), BodyAccount(count, missing, total)
 
     def _words(self, texts: pa.StringArray, name: str) -> pa.Array:
         """A column of words; figures among them are for a person to look at."""
@@ -233,18 +234,34 @@ class Run:
 
     def _kept(self, columns: Sequence[pa.Array]) -> NDArray[np.int64] | None:
         """The records with a cell that is not empty, None for all."""
-        if self.found.keeps:
+        listed = self.found.piece.layout.listed
+        if listed or not any(
+            columns[at].null_count for own in self.found.measures.values() for at in own.tolist() if at >= 0
+        ):
             return None
         there = np.zeros((len(columns[0]), self.found.width), np.bool_)
         for own in self.found.measures.values():
             for place, at in enumerate(own.tolist()):
                 if at >= 0:
                     there[:, place] |= ~arrays.nulls_of(pa.chunked_array([columns[at]]))
-        if there.all():
+        self._refuse_heads(columns, np.logical_not(there.any(axis=1)))
+        if there.all() or self.found.keeps:
             return None
         if self.found.keeps is None:
             raise UnevenRowsError  # whether empty cells are kept can't be told from the first part: it has none
         return np.flatnonzero(there.ravel())
+
+    def _refuse_heads(self, columns: Sequence[pa.Array], bare: NDArray[np.bool_]) -> None:
+        """Refuse a label alone that may head what follows: the one of its row, and no name that is numbered."""
+        import pyarrow.compute as pc
+
+        if not bare.any() or len(self.found.labels) != 1:
+            return
+        (column,) = self.found.labels.values()
+        alone = columns[column].take(arrays.places(np.flatnonzero(bare)))
+        texts = alone if pa.types.is_string(alone.type) else as_said(alone)
+        if not pc.all(pc.match_substring_regex(texts, _NAME)).as_py():
+            raise UnevenRowsError
 
     def _labels(self, texts: pa.StringArray, column: int) -> tuple[NDArray[np.int32], pa.StringArray]:
         """The labels of one column as codes into the texts that the batch has; words for totals are refused."""
@@ -252,13 +269,13 @@ class Run:
 
         if texts.null_count:
             raise UnevenRowsError  # whether it takes the label above can't be told from here
-        coded = (texts if pa.types.is_string(texts.type) else _said(texts)).dictionary_encode()
+        coded = (texts if pa.types.is_string(texts.type) else as_said(texts)).dictionary_encode()
         distinct = coded.dictionary
         speak = distinct.filter(pc.invert(pc.match_substring_regex(distinct, _NAME)))
         # Whatever number a name has, it speaks alike.
         alike = pc.unique(pc.replace_substring_regex(speak, "[0-9]+", "1")).to_pylist()
         again = pc.is_in(speak, arrays.texts(self._heads(column)))
-        if any(map(_speaks_of_others, alike)) or pc.any(again).as_py():
+        if any(map(speaks_of_others, alike)) or pc.any(again).as_py():
             raise UnevenRowsError
         _, data = arrays.text_bytes(distinct)
         blank = bool(((data <= _SPACE) | (data >= _BEYOND_ASCII)).any())
@@ -321,7 +338,7 @@ class Run:
         counts = dict(before.counts)
         counts[Use.VALUE.word] = cells
         counts[Use.LABEL.word] = counts.get(Use.LABEL.word, 0) + more * labels
-        tail = sum(len(_cells(text, self.file.delimiter)) for _, text in self.file.odd)
+        tail = sum(len(cells_of(text, self.file.delimiter)) for _, text in self.file.odd)
         if tail:
             counts[Use.NOTE.word] = counts.get(Use.NOTE.word, 0) + tail
         via = {
@@ -388,59 +405,3 @@ def _over_all(
         levels.append(replace(level, codes=own, cells=rows.astype(np.int64) * across + level.line))
     area = layout.area._replace(bottom=int(rows[-1]))
     return replace(layout, area=area, body_rows=rows, stub=tuple(levels))
-
-
-def _speaks_of_others(label: str) -> bool:
-    """Whether a label says that its row sums up others, or carries a sum over: such rows are for the whole sheet to tell."""
-    words = total_word(label) or average_word(label) or extreme_word(label) or carried_word(label)
-    return bool(words) or label in DITTOS
-
-
-def _filled(columns: Sequence[pa.StringArray]) -> NDArray[np.bool_]:
-    """Which rows hold something."""
-    filled = np.zeros(len(columns[0]), np.bool_)
-    for column in columns:
-        if not column.null_count:
-            return np.ones(len(column), np.bool_)
-        filled |= ~arrays.nulls_of(pa.chunked_array([column]))
-    return filled
-
-
-def _as_kind(cells: pa.Array, kind: pa.DataType) -> pa.Array:
-    """Cells as the kind that their column is of; a column that begins to hold another is for the whole sheet to tell."""
-    if cells.null_count == len(cells):
-        return pa.nulls(len(cells), kind)
-    if cells.type != kind and not (pa.types.is_timestamp(kind) and pa.types.is_date(cells.type)):
-        raise UnevenRowsError
-    return cells.cast(kind)
-
-
-def _said(cells: pa.Array) -> pa.StringArray:
-    """Cells of another kind than text as the labels that a person reads."""
-    coded = cells.dictionary_encode()
-    return arrays.texts(list(map(as_label, coded.dictionary.to_pylist()))).take(coded.indices)
-
-
-def _woven(whole: pa.Array, width: int) -> pa.Array:
-    """Columns that stand one behind the other, row by row."""
-    if width == 1:
-        return whole
-    rows = len(whole) // width
-    if pa.types.is_floating(whole.type):
-        plain = whole.null_count == 0
-        values = np.frombuffer(whole.buffers()[1], np.float64, len(whole), whole.offset * 8) if plain else None
-        grid = (arrays.floats_of(pa.chunked_array([whole])) if values is None else values).reshape(width, rows)
-        return arrays.numbers(grid.T.ravel())
-    places = (np.arange(width) * rows)[None, :] + np.arange(rows)[:, None]
-    return whole.take(arrays.places(places.ravel()))
-
-
-def _cells(line: str, mark: str) -> list[str]:
-    """What a line behind the table says, cell by cell."""
-    return [text for text in (part.strip().strip('"') for part in line.split(mark)) if text]
-
-
-def _has_figures(line: str, mark: str) -> bool:
-    """Whether a line behind the table bears figures or a word for a total: it may be a sum of it."""
-    cells = _cells(line, mark)
-    return any(read_text(text).look not in {Look.WORDS, Look.CODE} or total_word(text) for text in cells)
