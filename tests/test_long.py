@@ -265,7 +265,7 @@ odd_cells = st.sampled_from([
 
 
 @pytest.mark.parametrize("ending", ["xlsx", "ods"])
-@settings(deadline=None, max_examples=30, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(deadline=None, max_examples=20, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     odd=st.lists(st.tuples(st.integers(3, 160), st.integers(1, 6), odd_cells), max_size=2), count=st.integers(90, 160)
 )
@@ -311,7 +311,7 @@ odd_document_rows = st.sampled_from([
 ])  # fmt: skip
 
 
-@settings(deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(deadline=None, max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(st.tuples(st.integers(0, 300), odd_document_rows), max_size=3), st.integers(90, 300))
 def test_documents_with_anything_among_their_rows_give_what_they_give_read_whole(
     tmp_path: Path, odd: list[tuple[int, str]], count: int
@@ -343,7 +343,7 @@ odd_rows = st.sampled_from([
 around = st.sampled_from(["{}", "<h1>Sailings</h1>{}<p>* Counted by hand</p>", "<p>x<!--{}--><table><tr><td>1</table>"])
 
 
-@settings(deadline=None)
+@settings(deadline=None, max_examples=40)
 @given(st.lists(st.tuples(st.integers(0, 400), odd_rows), max_size=3), around, st.integers(90, 400))
 def test_pages_with_anything_among_their_rows_give_what_they_give_read_whole(
     tmp_path_factory: pytest.TempPathFactory, odd: list[tuple[int, str]], around: str, count: int

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -16,6 +17,9 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from numpy.typing import NDArray
+
+    from kebrin.layout import Layout
+    from kebrin.work.steadiness import Steady
 
 
 def speaks_of_others(label: str) -> bool:
@@ -72,3 +76,17 @@ def has_figures(line: str, mark: str) -> bool:
     """Whether a line behind the table bears figures or a word for a total: it may be a sum of it."""
     cells = cells_of(line, mark)
     return any(read_text(text).look not in {Look.WORDS, Look.CODE} or total_word(text) for text in cells)
+
+
+def over_all(
+    layout: Layout, found: Steady, rows: NDArray[np.int32], data: pa.Table, kept: NDArray[np.int64] | None, across: int
+) -> Layout:
+    """The first part's layout over all rows; the texts of its levels stay those of the first part."""
+    levels = []
+    for level in layout.stub:
+        codes = arrays.codes_of(data.column(level.name).combine_chunks()).astype(np.int32)
+        own = np.full(len(rows), -1, np.int32)
+        own[np.arange(len(codes)) // found.width if kept is None else kept // found.width] = codes
+        levels.append(replace(level, codes=own, cells=rows.astype(np.int64) * across + level.line))
+    area = layout.area._replace(bottom=int(rows[-1]))
+    return replace(layout, area=area, body_rows=rows, stub=tuple(levels))

@@ -23,7 +23,16 @@ from kebrin.proof import BodyAccount, Use
 from kebrin.sources.long_text import LongRows, UnevenRowsError
 from kebrin.table import Origin, Remark, StepCount, arrays
 from kebrin.values.figures import figures_of, without_marks
-from kebrin.work.long_columns import as_kind, as_said, cells_of, filled_rows, has_figures, speaks_of_others, woven
+from kebrin.work.long_columns import (
+    as_kind,
+    as_said,
+    cells_of,
+    filled_rows,
+    has_figures,
+    over_all,
+    speaks_of_others,
+    woven,
+)
 from kebrin.work.sheet import SheetWork
 from kebrin.work.steadiness import COUNTED, Steady, steady
 
@@ -34,7 +43,6 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.cells import Report, Sheet
-    from kebrin.layout import Layout
     from kebrin.proof import SheetLedger
     from kebrin.sources.long_text import LongText
     from kebrin.table import Table
@@ -293,7 +301,7 @@ class Run:
         rows = np.concatenate(self.rows)
         kept = None if found.keeps else np.concatenate(self.kept)
         kept = None if kept is None or len(kept) == len(rows) * found.width else kept
-        layout = _over_all(piece.layout, found, rows, data, kept, self.file.head.shape[1])
+        layout = over_all(piece.layout, found, rows, data, kept, self.file.head.shape[1])
         table = replace(self.bare(len(data)), data=data)
         whole = replace(piece, table=table, layout=layout, body=dict(self.bodies))
         return SheetWork((whole,), self.ledger(), self.head_work.remarks)
@@ -391,17 +399,3 @@ def begun(
     if found is not None and isinstance(file, LongRows) and not found.piece.layout.listed and file.is_dressed():
         return None
     return None if found is None else Run(replace(file, head=head), found, first, plain_texts)
-
-
-def _over_all(
-    layout: Layout, found: Steady, rows: NDArray[np.int32], data: pa.Table, kept: NDArray[np.int64] | None, across: int
-) -> Layout:
-    """The first part's layout over all rows; the texts of its levels stay those of the first part."""
-    levels = []
-    for level in layout.stub:
-        codes = arrays.codes_of(data.column(level.name).combine_chunks()).astype(np.int32)
-        own = np.full(len(rows), -1, np.int32)
-        own[np.arange(len(codes)) // found.width if kept is None else kept // found.width] = codes
-        levels.append(replace(level, codes=own, cells=rows.astype(np.int64) * across + level.line))
-    area = layout.area._replace(bottom=int(rows[-1]))
-    return replace(layout, area=area, body_rows=rows, stub=tuple(levels))
