@@ -156,9 +156,10 @@ def _column_of(cells: NDArray[np.object_], kinds: NDArray[np.uint8]) -> pa.Array
     if more or kind not in {Kind.TEXT, Kind.NUMBER, Kind.DATE, Kind.FLAG}:
         raise UnevenRowsError
     if kind == Kind.TEXT:
-        return arrays.texts(
-            [text if there else None for text, there in zip(cells.tolist(), known.tolist(), strict=True)]
-        )
+        texts = cells.tolist()
+        if known.all():
+            return arrays.texts(texts)
+        return arrays.texts([text if there else None for text, there in zip(texts, known.tolist(), strict=True)])
     if kind == Kind.NUMBER:
         numbers = np.full(len(cells), np.nan)
         numbers[known] = cells[known].astype(np.float64)

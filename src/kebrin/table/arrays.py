@@ -70,7 +70,8 @@ def texts(values: Sequence[str | None]) -> pa.StringArray:
     >>> texts(["Gull", None, "Älv"]).to_pylist()
     ['Gull', None, 'Älv']
     """
-    filled = [value or "" for value in values]
+    gaps = None in values
+    filled = [value or "" for value in values] if gaps else cast("Sequence[str]", values)
     joined = "".join(filled)
     data = joined.encode("utf-8", "replace")
     offsets = np.zeros(len(filled) + 1, np.int64)
@@ -81,8 +82,8 @@ def texts(values: Sequence[str | None]) -> pa.StringArray:
     np.cumsum(sizes, out=offsets[1:])
     kind = pa.string() if offsets[-1] < 2**31 else pa.large_string()
     ends = offsets.astype(np.int32 if kind == pa.string() else np.int64)
-    known = np.array([value is not None for value in values], np.bool_)
-    buffers = [None if known.all() else _bitmap(known), pa.py_buffer(ends), pa.py_buffer(data)]
+    known = np.array([value is not None for value in values], np.bool_) if gaps else None
+    buffers = [None if known is None else _bitmap(known), pa.py_buffer(ends), pa.py_buffer(data)]
     return cast("pa.StringArray", pa.Array.from_buffers(kind, len(filled), buffers))
 
 
