@@ -6,7 +6,6 @@ As in a page (`plain_rows.py`) all but the first of a long run are taken out bef
 from __future__ import annotations
 
 import datetime as dt
-import operator
 import re
 from dataclasses import dataclass
 from functools import partial
@@ -99,7 +98,9 @@ class PlainCells:
         except _OddCellsError:
             return None
         head = f'{text[:at]} xml:id="{MARK}"{text[at : begin + kept]}{text[end:]}'
-        return cls(head.encode(), columns, len(first[0]), frozenset(_STYLES.findall(run)))
+        return cls(
+            head.encode(), columns, len(first[0]), frozenset(_STYLES.findall(run) if "style-name" in run else ())
+        )
 
     def below(self, head: Sheet, marked: int, dressing: Iterable[str]) -> LongRows | None:
         """The sheet of the whole table, by that of the head; None if its last rows, up to the marked one, are not of the run.
@@ -185,16 +186,16 @@ def _column(cells: Sequence[tuple[str, ...]]) -> pa.Array:
     Raises:
         _OddCellsError: they are of several, or no value of their kind.
     """
-    kinds, values, texts = (operator.itemgetter(at) for at in (_KIND, _VALUE, _TEXT))
-    found = set(map(kinds, cells))
-    said = list(map(texts, cells))
+    columns = list(zip(*cells, strict=True))
+    kinds, values, texts = columns[_KIND], columns[_VALUE], columns[_TEXT]
+    found = set(kinds)
     if found <= {"", "string"}:
-        return arrays.texts([text if text and not text.isspace() else None for text in said])
-    known = np.array([bool(kind) for kind in map(kinds, cells)])
-    if any(said[at] and not said[at].isspace() for at in np.flatnonzero(~known).tolist()):
+        return arrays.texts([text if text and not text.isspace() else None for text in texts])
+    known = np.array(list(map(bool, kinds)), np.bool_) if "" in found else np.ones(len(cells), np.bool_)
+    if any(texts[at] and not texts[at].isspace() for at in np.flatnonzero(~known).tolist()):
         raise _OddCellsError
     try:
-        return _values(found - {""}, list(map(values, cells)), known)
+        return _values(found - {""}, values, known)
     except ValueError:
         raise _OddCellsError from None
 
