@@ -358,6 +358,30 @@ def test_pages_with_anything_among_their_rows_give_what_they_give_read_whole(
     assert quick == whole
 
 
+@pytest.mark.parametrize("ending", ["html", "ods", "xlsx"])
+def test_long_sheets_of_plain_rows_go_by_columns(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, ending: str) -> None:
+    taken: list[object] = []
+    from kebrin.work import long_texts
+
+    finished = long_texts.Run.finished
+
+    def noted(run: Any, data: Any) -> Any:
+        taken.append(run)
+        return finished(run, data)
+
+    monkeypatch.setattr(long_texts.Run, "finished", noted)
+    rows: list[list[Any]] = [["Sailing", "Port", "Cars"], *([f"S {at}", "Brae", float(at % 97)] for at in range(3_500))]
+    path = tmp_path / f"r.{ending}"
+    if ending == "xlsx":
+        write_book(path, {"Log": rows})
+    elif ending == "ods":
+        write_document(path, {"Log": "".join(map(document_row, rows))})
+    else:
+        path.write_text(page_of([record(at) for at in range(3_500)], "{}"), "utf-8")
+    (table,) = kb.tidy(path).tables.values()
+    assert (len(table), len(taken)) == (3_500, 1)
+
+
 @pytest.mark.parametrize("odd", ["   set in", "", "Total"])
 def test_a_long_page_that_changes_behind_its_first_part_is_read_whole(tmp_path: Path, odd: str) -> None:
     rows = [("Sailing", "Jan", "Feb"), *((f"S {at}", str(at % 97), str(at % 31)) for at in range(3_500))]

@@ -79,7 +79,9 @@ def closed_by_totals(sheet: Sheet, frame: Frame, heads: Heads, totals: Sequence[
     labels = [None if at in closed else label for at, label in enumerate(level.labels())]
     cells = np.where(np.isin(np.arange(len(rows)), closed), -1, level.cells)
     own_level = replace(Level.of(level.name, labels, level.line, cells.tolist()), head=level.head)
-    return replace(heads, levels=(own_level,))
+    return replace(
+        heads, levels=(own_level,), why=f"{heads.why}; a total of its name closes each, and what is below it is of none"
+    )
 
 
 def _sums_section(

@@ -90,11 +90,9 @@ def build(
         boxhead = (Level.join(stated.joined, boxhead),)
     measures, said = _measures(sheet, frame, stated, boxhead, (body_rows, body_columns))
     remarks += [*said, *mixed_doubt(boxhead, {label.casefold() for label in stated.not_totals})]
-    if measures and stated.measures is None and _never_beside(boxhead, measures):
-        boxhead, measures = (Level.join(_JOINED, boxhead),), _JOINED
-    elif measures and not stated.joined:
-        own = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
-        boxhead = _named_as(own, boxhead)
+    if measures:
+        inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
+        boxhead, measures = _with_measures(boxhead, measures, inner, stated)
     texts |= _notes_in(sheet, (*heads.notes, *frame.comments), texts)
     title, title_at = _title(sheet, area, texts)
     return Layout(
@@ -178,6 +176,15 @@ def _measures(
     found = boxhead[-1].name if frame.listed else unlike_level(sheet, rows, boxhead, columns)
     why = "its columns hold values of unlike kinds"
     return found, [Evidence("measures", f"boxhead row {found!r}", why)] if found else []
+
+
+def _with_measures(
+    boxhead: tuple[Level, ...], measures: str, inner: Sequence[Level], stated: Stated
+) -> tuple[tuple[Level, ...], str]:
+    """The boxhead and the name of its measures: one joined level where several say one heading, else the inner labels."""
+    if stated.measures is None and _never_beside(boxhead, measures):
+        return (Level.join(_JOINED, boxhead),), _JOINED
+    return (boxhead if stated.joined else _named_as(inner, boxhead)), measures
 
 
 def _never_beside(boxhead: Sequence[Level], measures: str) -> bool:

@@ -53,7 +53,7 @@ def read(path: Path) -> Report:
         )  # fmt: skip
     sheet = grid(lines, path.stem, str(path), near=_NEAR)
     told = (f"page numbers, set aside: {len(numbers):,}",) if numbers else ()
-    sheet = replace(sheet, told=told)
+    sheet = replace(sheet, told=(*sheet.told, *told))
     return Report(str(path), (path.stem,), lambda _: sheet, {}, lambda: fixed.digest)
 
 

@@ -74,8 +74,8 @@ def is_printed(text: str) -> bool:
 def lay_out(text: str, name: str, source: str, stated: StatedText | None = None) -> Sheet:
     """A print report as a sheet: a row per record or line that says something, page heads and ruled lines set aside."""
     stated = stated or StatedText()
-    every = lines_of(text)
-    every = replace(every, texts=with_joined_groups(without_leaders(every.texts)))
+    said = lines_of(text)
+    every = replace(said, texts=with_joined_groups(without_leaders(said.texts)))
     hold("letters", max(map(len, every.texts)), Place(source, name))
     passed = {at for at, line in enumerate(every.texts) if begins(line, stated.skip)} if stated.skip else ()
     lines, pages = without_page_heads(every.but(passed), stated.pages)
@@ -86,11 +86,21 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     if printed is None and len(kept.texts) >= _MANY and not _says_where(stated):
         printed = long_sheet(kept, name, source, stated)
     printed = printed or _by_lines(kept, name, source, stated)
+    printed = _as_written(printed, said, every)
     if stated.pages and not any(begins(line, (stated.pages,)) for line in every.texts):
         raise _no_effect(f"pages = {stated.pages!r}", "no line begins so", source)
     told = [f"page heads that say the same again, set aside: {pages:,}"] if pages else []
     told += told_of_lines(every.texts, stated)
-    return replace(printed, told=tuple(told))
+    return replace(printed, told=(*printed.told, *told))
+
+
+def _as_written(sheet: Sheet, said: Lines, read: Lines) -> Sheet:
+    """The sheet with its lines shown as the file has them, where dots or blanks within figures were taken out to read them."""
+    pairs = enumerate(zip(said.texts, read.texts, strict=True))
+    changed = {said.where(at): text for at, (text, own) in pairs if text is not own and text != own}
+    if not changed:
+        return sheet
+    return replace(sheet, spots=[(where, changed.get(where, text)) for where, text in sheet.spots])
 
 
 def _says_where(stated: StatedText) -> bool:
@@ -170,10 +180,11 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sta
         rows.append(row.cells)
         spots.append((one.where, one.text))
     width = max(map(len, rows), default=1)
+    told = (f"lines that go on with a text of the line above, joined to it: {len(goes_on):,}",) if goes_on else ()
     hold_room(len(rows), width, sum(len(one.fields) for one in placed), Place(source, name))
     values = np.full((len(rows), width), "", dtype=object)
     for number, cells in enumerate(rows):
         values[number, : len(cells)] = cells
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
-    return Sheet(name, values, kinds, tuple(merges), source, textual=True, spots=tuple(spots))
+    return Sheet(name, values, kinds, tuple(merges), source, textual=True, spots=tuple(spots), told=told)

@@ -7,7 +7,6 @@ found the file is read whole instead, as a short one is.
 
 from __future__ import annotations
 
-import re
 from collections import deque
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
@@ -19,22 +18,20 @@ import pyarrow as pa
 from kebrin.cells import DITTOS, neat
 from kebrin.errors import KebrinError
 from kebrin.grammar.words import MAY_TOTAL, total_word, without_total_word
-from kebrin.proof import BodyAccount, Use
+from kebrin.proof import BodyAccount
 from kebrin.sources.long_text import LongRows, UnevenRowsError
-from kebrin.table import Origin, Remark, StepCount, arrays
+from kebrin.table import arrays
 from kebrin.values.figures import figures_of, without_marks
+from kebrin.work.long_account import Account
 from kebrin.work.long_columns import (
     as_kind,
     as_said,
-    cells_of,
     filled_rows,
     has_figures,
-    over_all,
     speaks_of_others,
     woven,
 )
-from kebrin.work.sheet import SheetWork
-from kebrin.work.steadiness import COUNTED, Steady, steady
+from kebrin.work.steadiness import Steady, steady
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Sequence
@@ -43,9 +40,8 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.cells import Report, Sheet
-    from kebrin.proof import SheetLedger
     from kebrin.sources.long_text import LongText
-    from kebrin.table import Table
+    from kebrin.work.sheet import SheetWork
 
 # Labels that are letters and digits in one piece ("S10432") are names; words for totals are looked for in all others.
 _NAME = r"^[A-Za-z]{0,4}[-_/ ]?[0-9]+$"
@@ -71,18 +67,12 @@ class _Block:
     keys: NDArray[np.uint64]
 
 
-class Run:
-    """One reading of a long file: its batches as tables, and the account of what went through."""
+class Run(Account):
+    """One reading of a long file: its batches as tables, their account taken."""
 
     def __init__(self, file: LongText | LongRows, found: Steady, work: SheetWork, plain_texts: frozenset[str]) -> None:
-        self.file = file
-        self.found = found
-        self.head_work = work
+        super().__init__(file, found, work)
         self.plain_texts = plain_texts
-        self.rows: list[NDArray[np.int32]] = []
-        self.kept: list[NDArray[np.int64]] = []
-        self.keys: list[NDArray[np.uint64]] = []
-        self.bodies = dict.fromkeys(found.measures, BodyAccount())
         self.signs = self._signs(plain_texts)
         self._over: dict[str, pa.DictionaryArray] = {}
         self._plain_words: dict[str, set[str]] = {name: set() for name in found.measures}
@@ -294,66 +284,6 @@ class Run:
     def _heads(self, column: int) -> list[str]:
         head = self.file.head
         return [text for row in self.found.piece.layout.boxhead_rows if (text := head.text(row, column))]
-
-    def finished(self, data: pa.Table) -> SheetWork:
-        """What the whole file gave: the first part's work, its table and its account those of all rows."""
-        found, piece = self.found, self.found.piece
-        rows = np.concatenate(self.rows)
-        kept = None if found.keeps else np.concatenate(self.kept)
-        kept = None if kept is None or len(kept) == len(rows) * found.width else kept
-        layout = over_all(piece.layout, found, rows, data, kept, self.file.head.shape[1])
-        table = replace(self.bare(len(data)), data=data)
-        whole = replace(piece, table=table, layout=layout, body=dict(self.bodies))
-        return SheetWork((whole,), self.ledger(), self.head_work.remarks)
-
-    def bare(self, rows_out: int) -> Table:
-        """The first part's table, its origins and what is said of it those of the whole file."""
-        found, piece = self.found, self.found.piece
-        rows = np.concatenate(self.rows)
-        kept = None if found.keeps else np.concatenate(self.kept)
-        kept = None if kept is None or len(kept) == len(rows) * found.width else kept
-        (before,) = piece.table.origins.segments
-        segment = replace(before, rows=rows, kept=kept, sources=())
-        remarks = tuple(one for one in piece.table.remarks if one.kind not in COUNTED)
-        table = replace(piece.table, origins=Origin((segment,)), steps=(), remarks=remarks + self._said())
-        records = len(rows) * found.width
-        note = f"{records - rows_out:,} empty cells left out" if records > rows_out else ""
-        return replace(table, steps=(StepCount(f"unpivot {self.file.head.name}", records, rows_out, note),))
-
-    def _said(self) -> tuple[Remark, ...]:
-        """What is said of figures and of marks for "no value"; they are counted, and not listed by their cells."""
-        head = self.file.head
-        said = []
-        for one in self.found.piece.table.remarks:
-            name = next((name for name in self.bodies if one.what.startswith(f"{name}: ")), "")
-            if one.kind == "read" and name:
-                count = self.bodies[name].cells - self.bodies[name].missing
-                said.append(
-                    replace(one, what=re.sub(r": [\d,]+ texts", f": {count:,} texts", one.what, count=1), count=count)
-                )
-        for name, body in self.bodies.items():
-            if body.missing:
-                what = f"{name}: {body.missing:,} missing marks gave no value"
-                said.append(Remark("missing mark", what, head.source, head.name, (), body.missing))
-        return tuple(said)
-
-    def ledger(self) -> SheetLedger:
-        """The account of the whole file."""
-        before = self.head_work.ledger
-        more = sum(map(len, self.rows)) - len(self.found.piece.layout.body_rows)
-        cells = sum(account.cells for account in self.bodies.values())
-        labels = len(self.found.labels)
-        counts = dict(before.counts)
-        counts[Use.VALUE.word] = cells
-        counts[Use.LABEL.word] = counts.get(Use.LABEL.word, 0) + more * labels
-        tail = sum(len(cells_of(text, self.file.delimiter)) for _, text in self.file.odd)
-        if tail:
-            counts[Use.NOTE.word] = counts.get(Use.NOTE.word, 0) + tail
-        via = {
-            name: (count + more, shown, use) if name in self.found.labels else (count, shown, use)
-            for name, (count, shown, use) in before.via.items()
-        }
-        return replace(before, counts=counts, via=via)
 
 
 def work_on_long(
