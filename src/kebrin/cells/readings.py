@@ -144,7 +144,7 @@ def _by_column(
         | np.fromiter((bool(reading.unit or reading.measure) for reading in cells.readings), np.bool_, len(own))
         | np.fromiter((_may_be_mark(text, legend, hints) for text in cells.texts), np.bool_, len(own))
     )
-    for column in np.unique(cells.columns[odd]).tolist():
+    for column in sorted(set(cells.columns[odd].tolist())):
         here = np.flatnonzero(cells.columns == column)
         real = int((looks[:, column] == Look.NUMBER).sum())
         _settle_column(cells, own, here, real, legend, hints, named=column in hints.codes)
@@ -200,7 +200,7 @@ def _conventions(
     if not (only_comma.any() or both.any()):
         return decimals, whys
     left: list[int] = []
-    for column in np.unique(cells.columns[only_point | only_comma | both]).tolist():
+    for column in sorted(set(cells.columns[only_point | only_comma | both].tolist())):
         here = cells.columns == column
         points, commas = int((here & only_point).sum()), int((here & only_comma).sum())
         unsure = np.flatnonzero(here & both)

@@ -15,7 +15,7 @@ _LONGEST_NAME = 80
 _LONG_BYTES = 16 << 20
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
     from pathlib import Path
 
     from kebrin.deliver.publish import Published
@@ -55,7 +55,9 @@ def tidy(inputs: Sequence[str], output: Path, asked: Asked | None = None, *, as_
 
 
 def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_json: bool) -> int:
-    reports = None if crew is not None else reports_of(chosen.paths, progress=not as_json, aside=True)
+    # What works on tables and writes them is loaded while others read already.
+    by_crew = None if crew is None else _begun(chosen.paths, asked, crew, progress=not as_json)
+    reports = reports_of(chosen.paths, progress=not as_json, aside=True) if crew is None else iter(())
     from kebrin.deliver.guard import check_outputs
     from kebrin.deliver.holding import held
     from kebrin.deliver.publish import publish, refuse_ending
@@ -75,10 +77,7 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
     flowed = None if crew is not None else _flowed(chosen, output, asked, terms, keep, progress=not as_json)
     if flowed is not None:
         return _tell_flow(*flowed, accept=asked.accept, as_json=as_json)
-    if reports is None:
-        found = _by_crew(chosen.paths, keep, asked, crew, progress=not as_json)
-    else:
-        found = survey_reports(reports, keep=keep, terms=terms)
+    found = survey_reports(reports, keep=keep, terms=terms) if by_crew is None else by_crew()
     done = tables_of(found, terms, passed_over(chosen.passed))
     paths = _paths(output, done)
     check_outputs(paths, [source.file for source in done[0].proof.sources], replace=asked.replace)
@@ -152,13 +151,22 @@ def _tell_flow(done: Done, published: Published, *, accept: bool, as_json: bool)
     return Exit.DONE if done.proof.holds or accept else Exit.NOT_PROVED
 
 
-def _by_crew(paths: Sequence[Path], keep: Keep | None, asked: Asked, crew: Crew | None, *, progress: bool) -> Found:
+def _begun(paths: Sequence[Path], asked: Asked, crew: Crew, *, progress: bool) -> Callable[[], Found]:
+    """Have a crew begin; the call that is given waits for what it finds."""
     from kebrin.cli.progress import Progress
+    from kebrin.unpivoting import Keep
     from kebrin.work.gathering import gather
     from kebrin.work.unaided import FileTask, grouped
 
-    with Progress(shown=progress, total=len(paths)) as line:
-        return grouped(gather(paths, FileTask(keep, asked.tolerance), crew=crew, on_file=line.at))
+    line = Progress(shown=progress, total=len(paths))
+    task = FileTask(Keep.of(asked.keep_blanks, asked.keep_marks), asked.tolerance)
+    given = gather(paths, task, crew=crew, on_file=line.at)
+
+    def found() -> Found:
+        with line:
+            return grouped(given)
+
+    return found
 
 
 def _paths(output: Path, done: Sequence[Done]) -> list[Path]:

@@ -110,7 +110,10 @@ def refuse_sources(path: Path, sources: Iterable[str | Path]) -> None:
 def is_same(one: Path, other: Path) -> bool:
     """Whether two names stand for one file, links and case followed."""
     try:
-        if one.exists() and other.exists():
+        there = one.exists()
+        if there != other.exists():
+            return False
+        if there:
             return one.samefile(other)
     except OSError:
         pass

@@ -46,7 +46,7 @@ class Again:
     def _begins(self) -> list[str]:
         """What the first filled cell of each row says, in small letters: that tells of nearly all that they say nothing again."""
         found = np.full(len(self._rows), "", dtype=object)
-        for column in np.unique(self._first).tolist():
+        for column in sorted(set(self._first.tolist())):
             own = np.flatnonzero(self._first == column)
             found[own] = [text.casefold() for text in self._sheet.texts(self._rows[own], column)]
         return found.tolist()

@@ -70,7 +70,7 @@ def _check(
     used = in_use[axis] & (labels.rows >= 0)
     lines = _lines(segment, labels)[used]
     rows, columns = labels.rows[used], labels.columns[used]
-    flat = np.unique(rows.astype(np.intp) * sheet.shape[1] + columns)
+    flat = arrays.distinct(rows.astype(np.intp) * sheet.shape[1] + columns)
     cells = np.stack(np.divmod(flat, sheet.shape[1]), axis=1)
     wrong = _wrong_texts(sheet, segment, table, labels, used) if labels.column in table.columns else []
     if wrong:
@@ -131,7 +131,7 @@ def _not_carried(
 ) -> Flags:  # fmt: skip
     """Which labels are not carried to their line with nothing between: filled cells of the lane that are no inner labels."""
     bad = np.zeros(len(lines), np.bool_)
-    for one in np.unique(lane).tolist():
+    for one in sorted(set(lane.tolist())):
         here = lane == one
         filled = (sheet.filled[:, one] if axis == 0 else sheet.filled[one, :]).copy()
         filled[aside[axis][: len(filled)]] = False

@@ -164,7 +164,7 @@ def _fields(account: Account, fields: Sequence[FieldAt]) -> None:
 def _arrived(account: Account, listed: Sequence[NDArray[np.intp]]) -> tuple[int, tuple[str, ...], str]:
     """How many cells arrived by one column, the first of them, and as what."""
     sheet = account.sheet
-    flat = np.unique(np.concatenate([cells[:, 0] * sheet.shape[1] + cells[:, 1] for cells in listed if len(cells)]))
+    flat = arrays.distinct(np.concatenate([cells[:, 0] * sheet.shape[1] + cells[:, 1] for cells in listed if len(cells)]))
     first = [divmod(int(at), sheet.shape[1]) for at in flat[:_FEW]]
     return len(flat), tuple(sheet.address(*cell) for cell in first), Use(int(account.uses[first[0]])).word
 
@@ -293,8 +293,6 @@ def _called_totals(account: Account, segment: Segment, table: Table, kept: Seque
 
 def _totals_among_values(account: Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
     """Records whose values say "Total" and nothing else: a list's sums, or a person says not."""
-    import pyarrow.compute as pc
-
     stated = {label.casefold() for label in kept}
     for name in segment.columns:
         if (
@@ -303,6 +301,8 @@ def _totals_among_values(account: Account, segment: Segment, table: Table, kept:
             or len(table) != len(segment)
         ):
             continue
+        import pyarrow.compute as pc  # it takes longer to load than most sheets to tidy
+
         column = table.data.column(name)
         distinct = pc.unique(column)
         maybe = distinct.filter(pc.match_substring_regex(distinct, MAY_TOTAL)).to_pylist()

@@ -12,6 +12,7 @@ import numpy as np
 
 from kebrin.cells import MISSING_MARKS, Sheet, column_letters
 from kebrin.proof.ledger import Use
+from kebrin.table import arrays
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -77,7 +78,7 @@ def _lines(segment: Segment) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
     """The rows of a block's records, and the columns of their values and labels."""
     listed = [columns[columns >= 0] for columns in segment.columns.values()]
     listed += [one.columns[one.columns >= 0] for one in segment.sources if one.axis == 0]
-    return np.unique(segment.rows).astype(np.intp), np.unique(np.concatenate(listed)).astype(np.intp)
+    return arrays.distinct(segment.rows).astype(np.intp), arrays.distinct(np.concatenate(listed)).astype(np.intp)
 
 
 def _stands_apart(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:

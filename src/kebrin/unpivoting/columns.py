@@ -108,7 +108,7 @@ def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, lis
     if len(currencies) > 1 or len(percents) > 1 or (len(units) > 1 and not flags):
         return None
     sheet = cells.sheet
-    signs = {sign: column for column in np.unique(cells.columns[texts]).tolist()
+    signs = {sign: column for column in sorted(set(cells.columns[texts].tolist()))
              if (sign := sheet.readings.decimals.get(column, "")) not in {"", "?"}}  # fmt: skip
     negatives = sorted({one.negative for one in readings} - {""})
     shown = bool(signs or negatives or currencies or True in percents) or any(

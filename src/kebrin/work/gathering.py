@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections import deque
 from concurrent.futures import BrokenExecutor, Executor, Future
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Protocol, TypeVar
+from typing import TYPE_CHECKING, Generic, Protocol, TypeVar
 
 from kebrin.errors import KebrinError, Place, PlanError, SourceError
 from kebrin.table import Remark
@@ -63,11 +63,18 @@ def gather(
 ) -> Iterator[T | Aside]:  # fmt: skip
     """What the task gives for each file, in order; a file that can't be read gives an `Aside`.
 
+    A crew begins at once, before the first is asked for.
+
     Raises:
         SourceError: it is the only file, or none can be read.
     """
+    return _sorted_out(
+        paths, _in_turn(paths, task, on_file) if crew is None else _Crewed(paths, task, crew).each(on_file)
+    )
+
+
+def _sorted_out(paths: Sequence[Path], done: Iterator[tuple[Path, T | KebrinError]]) -> Iterator[T | Aside]:
     failed: list[KebrinError] = []
-    done = _in_turn(paths, task, on_file) if crew is None else _by_crew(paths, task, crew, on_file)
     for path, found in kept_low(done):
         if isinstance(found, KebrinError):
             failed.append(found)
@@ -94,33 +101,44 @@ def _tried(task: Callable[[Path], T], path: Path) -> T | KebrinError:
         return error
 
 
-def _by_crew(
-    paths: Sequence[Path], task: Callable[[Path], T], crew: Crew, on_file: Callable[[str], None] | None
-) -> Iterator[tuple[Path, T | KebrinError]]:
-    executor = crew.executor()
-    waiting = deque(paths)
-    running: deque[tuple[Path, Future[T | KebrinError]]] = deque()
-    while waiting or running:
-        while waiting and len(running) < IN_FLIGHT:
-            path = waiting.popleft()
-            running.append((path, executor.submit(_tried, task, path)))
-        path, future = running.popleft()
-        if on_file is not None:
-            on_file(str(path))
-        try:
-            yield path, future.result()
-        except BrokenExecutor:
-            # Any of those under way may have done it: each is done again alone, so that the one that did is known.
-            executor = crew.renew()
-            for again in (path, *(one for one, _ in running)):
-                found, executor = _alone(again, task, crew, executor)
-                yield again, found
-            running.clear()
-        except (ModuleNotFoundError, AttributeError) as error:
-            raise PlanError(
-                "a worker can't do the work", why=f"it does not have what this process has: {error}",
-                do="Install this version of Kebrin, with the same extras, where the workers run",
-            ) from error  # fmt: skip
+class _Crewed(Generic[T]):
+    """Files with a crew: the first of them are handed out at once."""
+
+    def __init__(self, paths: Sequence[Path], task: Callable[[Path], T], crew: Crew) -> None:
+        self._task, self._crew, self._executor = task, crew, crew.executor()
+        self._waiting = deque(paths)
+        self._running: deque[tuple[Path, Future[T | KebrinError]]] = deque()
+        self._hand_out()
+
+    def _hand_out(self) -> None:
+        while self._waiting and len(self._running) < IN_FLIGHT:
+            path = self._waiting.popleft()
+            self._running.append((path, self._executor.submit(_tried, self._task, path)))
+
+    def each(self, on_file: Callable[[str], None] | None) -> Iterator[tuple[Path, T | KebrinError]]:
+        """What each gives, in order."""
+        while self._running:
+            path, future = self._running.popleft()
+            if on_file is not None:
+                on_file(str(path))
+            try:
+                yield path, future.result()
+            except BrokenExecutor:
+                yield from self._again(path)
+            except (ModuleNotFoundError, AttributeError) as error:
+                raise PlanError(
+                    "a worker can't do the work", why=f"it does not have what this process has: {error}",
+                    do="Install this version of Kebrin, with the same extras, where the workers run",
+                ) from error  # fmt: skip
+            self._hand_out()
+
+    def _again(self, path: Path) -> Iterator[tuple[Path, T | KebrinError]]:
+        """Those under way when a worker died, each done again alone, so that the one that did it is known."""
+        self._executor = self._crew.renew()
+        for again in (path, *(one for one, _ in self._running)):
+            found, self._executor = _alone(again, self._task, self._crew, self._executor)
+            yield again, found
+        self._running.clear()
 
 
 def _alone(path: Path, task: Callable[[Path], T], crew: Crew, executor: Executor) -> tuple[T | KebrinError, Executor]:

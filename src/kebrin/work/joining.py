@@ -240,7 +240,7 @@ def _block_told_apart(layout: Layout, kept: set[str]) -> bool:
     """Whether the labels that are kept give each row and each column of a block a path of its own."""
     for own, lines in ((layout.stub, len(layout.body_rows)), (layout.boxhead, len(layout.body_columns))):
         paths = [level.codes for level in own if level.name in kept]
-        distinct = len(np.unique(np.stack(paths), axis=1).T) if paths else 1
+        distinct = len(set(zip(*(codes.tolist() for codes in paths), strict=True))) if paths else 1
         if distinct < lines and not (layout.measures and own is layout.boxhead):
             return False
     return not layout.measures
