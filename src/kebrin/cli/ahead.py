@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 _READING_COMMANDS = frozenset({"tidy", "survey"})
 # Who reads is another process then, and this one must have a single thread to make it.
 _BY_OTHERS = frozenset({"--workers", "--scheduler"})
+_WORTH_BYTES = 400_000
 _started: dict[Path, Future[Workbook | None]] = {}
 
 
@@ -92,7 +93,7 @@ def _each(
     upcoming: Future[Workbook | None] | None = first
     with Progress(shown=progress, total=len(paths)) as line:
         for at, path in enumerate(paths):
-            current, upcoming = upcoming, _submit(paths[at + 1]) if at + 1 < len(paths) else None
+            current, upcoming = upcoming, _submit(paths[at + 1]) if _is_worth_it(paths[at + 1 : at + 2]) else None
             line.at(path.name)
             try:
                 report = read(path, opened=current.result() if current is not None else None)
@@ -104,6 +105,14 @@ def _each(
                 yield Aside.of(str(path), error)
                 continue
             yield report
+
+
+def _is_worth_it(upcoming: Sequence[Path]) -> bool:
+    """Whether there is a next file, and one of a size that two threads gain by: over small ones they wait for each other."""
+    try:
+        return any(path.stat().st_size >= _WORTH_BYTES for path in upcoming)
+    except OSError:
+        return False  # it is told when its turn comes
 
 
 def _open(path: Path) -> Workbook | None:

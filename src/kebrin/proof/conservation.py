@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet
-from kebrin.table.arrays import sum_of
+from kebrin.table.arrays import block, sum_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -66,10 +66,12 @@ def body_accounts(sheet: Sheet, layout: Layout, measures: tuple[str, ...]) -> di
     """What a block's body holds per measure, by the layout alone: neither the table nor its origins are asked."""
     accounts = dict.fromkeys(measures, BodyAccount())
     for name, columns in _columns_of(layout, measures).items():
-        at = np.ix_(layout.body_rows, np.array(columns, np.int32))
+        at = block(layout.body_rows, np.array(columns, np.int32))
         filled, kinds, looks = sheet.filled[at], sheet.kinds[at], sheet.looks[at]
         none = ((looks == Look.MISSING) | (kinds == Kind.ERROR)) & filled
-        accounts[name] = BodyAccount(int(filled.sum()), int(none.sum()), float(np.nansum(sheet.numbers[at])))
+        numbers = sheet.numbers[at]
+        total = float(np.sum(numbers, where=~np.isnan(numbers)))
+        accounts[name] = BodyAccount(int(filled.sum()), int(none.sum()), total)
     return accounts
 
 

@@ -14,7 +14,7 @@ from kebrin.cells import Kind, Look
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_ratio, names_a_key, period_range, says_note, says_rank
 from kebrin.proof.labelling import lines_in_use
-from kebrin.table.arrays import uneven
+from kebrin.table.arrays import block, uneven
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -132,48 +132,58 @@ def kept_sums(sheet: Sheet, segment: Segment) -> list[tuple[int, int, int, int]]
     if len(segment.columns) != 1:
         return []
     (columns,) = segment.columns.values()
-    used_rows, used_groups = lines_in_use(segment)
-    rows, own = segment.rows[used_rows], columns[used_groups]
-    numbers = sheet.numbers[np.ix_(rows, own)]
+    rows, own = segment.rows, columns
+    if segment.kept is not None:
+        used_rows, used_groups = lines_in_use(segment)
+        rows, own = rows[used_rows], own[used_groups]
+    numbers = sheet.numbers[block(rows, own)]
+    blank = np.isnan(numbers)
+    if blank.all():
+        return []
+    filled = np.where(blank, 0.0, numbers)
     found = []
-    for axis, grid, lines in ((0, numbers, rows), (1, numbers.T, own)):
-        for line, first, count in _sums(grid):
+    for axis, grid, gaps, lines in ((0, filled, blank, rows), (1, filled.T, blank.T, own)):
+        for line, first, count in _sums(grid, gaps):
             found.append((axis, int(lines[line]), int(lines[first]), count))
     return found
 
 
-def _sums(grid: Numbers) -> list[tuple[int, int, int]]:
-    """Lines that are the sum of a run that ends before them or begins behind them: line, first part, how many."""
-    blank = np.isnan(grid)
-    if grid.shape[0] < 3 or blank.all():
+def _sums(filled: Numbers, blank: NDArray[np.bool_]) -> list[tuple[int, int, int]]:
+    """Lines that are the sum of a run that ends before them or begins behind them: line, first part, how many.
+
+    A line's numbers are weighed and summed to one; what the lines up to a place come to then tells what any run comes to. A run
+    that ends before a line and sums to it begins where they came to the line less; one behind it ends where they come to it more.
+    """
+    count = len(filled)
+    if count < 3:
         return []
-    filled = np.where(blank, 0.0, grid)
-    projected = np.einsum("ij,j->i", filled, uneven(filled.shape[1]))
+    projected = filled @ uneven(filled.shape[1])
     slack = max(1e-9 * float(np.abs(filled).sum()), 1e-9)
+    reached = np.concatenate(([0.0], np.cumsum(projected)))
+    wanted = np.concatenate((reached[:-1] - projected, reached[1:] + projected))
+    ordered = np.sort(reached)
+    near = np.searchsorted(ordered, wanted - slack)
+    hits = np.flatnonzero(ordered[np.minimum(near, count)] <= wanted + slack)
+    rank = np.argsort(reached) if len(hits) else near
     found = []
-    for lines in (np.arange(len(projected)), np.arange(len(projected) - 1, -1, -1)):
-        prefix = np.concatenate(([0.0], np.cumsum(projected[lines])))[:-1]
-        wanted = prefix - projected[lines]
-        ordered = np.sort(prefix)
-        near = np.searchsorted(ordered, wanted - slack)
-        hits = np.flatnonzero(ordered[np.minimum(near, len(ordered) - 1)] <= wanted + slack)
-        rank = np.argsort(prefix) if len(hits) else prefix
-        for place in hits[near[hits] < len(ordered)].tolist():
-            at = int(near[place])
-            while at < len(ordered) and ordered[at] <= wanted[place] + slack:
-                parts = lines[int(rank[at]) : place].tolist()
-                at += 1
-                if len(parts) >= 2 and _is_sum(grid, filled, int(lines[place]), parts):
-                    found.append((int(lines[place]), min(parts), len(parts)))
-                    break
+    for hit in hits[near[hits] <= count].tolist():
+        line, at = hit % count, int(near[hit])
+        while at <= count and ordered[at] <= wanted[hit] + slack:
+            end = int(rank[at])
+            at += 1
+            parts = range(end, line) if hit < count else range(line + 1, end)
+            if len(parts) >= 2 and _is_sum(filled, blank, line, parts):
+                found.append((line, parts[0], len(parts)))
+                break
     return found
 
 
-def _is_sum(grid: Numbers, filled: Numbers, line: int, parts: Sequence[int]) -> bool:
-    stated = ~np.isnan(grid[line])
+def _is_sum(filled: Numbers, blank: NDArray[np.bool_], line: int, parts: range) -> bool:
+    stated = ~blank[line]
     bits = float(np.log2(np.abs(filled[line]) + 1).sum())
-    if bits < _SURE_BITS + np.log2(len(grid)) or int(stated.sum()) < 2:
+    if bits < _SURE_BITS + np.log2(len(filled)) or int(stated.sum()) < 2:
         return False
-    gaps = np.abs(filled[list(parts)].sum(axis=0) - filled[line])[stated]
-    scale = np.abs(filled[list(parts)]).sum(axis=0)[stated]
+    run = filled[parts.start : parts.stop]
+    gaps = np.abs(run.sum(axis=0) - filled[line])[stated]
+    scale = np.abs(run).sum(axis=0)[stated]
     return bool((gaps <= 1e-9 * np.maximum(scale, 1.0)).all())

@@ -9,7 +9,7 @@ through conservation. Where anything is not as it was, the sheet is worked out i
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -61,6 +61,17 @@ class _Form:
     free: tuple[tuple[int, int], ...]
     fixed: NDArray[np.intp]
     said: list[Any]
+    _behind: dict[tuple[int, str], tuple[NDArray[np.intp], NDArray[np.bool_] | None]] = field(default_factory=dict)
+
+    def behind(self, table: Table, measure: str) -> tuple[NDArray[np.intp], NDArray[np.bool_] | None]:
+        """Where the cells of a table's measure stand in the flattened grid, and which records have none, if any."""
+        key = id(table), measure
+        if key not in self._behind:
+            (segment,) = table.origins.segments
+            rows, columns = segment.cells(measure)
+            none = columns < 0
+            self._behind[key] = rows.astype(np.intp) * self.sheet.shape[1] + columns, none if none.any() else None
+        return self._behind[key]
 
 
 def remember(sheet: Sheet, stated: Stated | None, ask: Ask, work: SheetWork) -> None:
@@ -241,9 +252,10 @@ def _table(sheet: Sheet, form: _Form, before: Piece) -> Table | None:
     (segment,) = table.origins.segments
     gathered = {}
     for name in table.measures:
-        rows, own = segment.cells(name)
-        values = sheet.numbers[rows, own]
-        values[own < 0] = np.nan
+        cells, none = form.behind(table, name)
+        values = sheet.numbers.ravel()[cells]
+        if none is not None:
+            values[none] = np.nan
         gathered[name] = arrays.numbers(values)
     names = table.data.column_names
     data = pa.Table.from_arrays([gathered.get(name, table.data.column(name)) for name in names], names=names)
