@@ -33,7 +33,6 @@ from kebrin.sources.lines import (
     without_leaders,
     without_page_behind,
 )
-from kebrin.sources.long_print import long_sheet
 from kebrin.sources.page_heads import without_page_heads
 from kebrin.sources.stated import StatedText
 from kebrin.sources.wrapped import wrapped
@@ -84,6 +83,8 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     stated_places = _says_where(stated) or bool(stated.sections)
     printed = None if stated_places else cards(kept, name, source)
     if printed is None and len(kept.texts) >= _MANY and not _says_where(stated):
+        from kebrin.sources.long_print import long_sheet  # what it needs takes long to load
+
         printed = long_sheet(kept, name, source, stated)
     printed = printed or _by_lines(kept, name, source, stated)
     printed = _as_written(printed, said, every)

@@ -76,7 +76,11 @@ class Texts:
         found = np.zeros(len(self.values), np.int64)
         for chunk in self.column.chunks:
             codes = arrays.codes_of(chunk)
-            found += np.bincount(codes[codes >= 0], minlength=len(found))
+            codes = codes[codes >= 0] if chunk.null_count else codes
+            if len(codes) < len(found):
+                np.add.at(found, codes, 1)  # a count of all texts for every chunk would grow with their product
+            else:
+                found += np.bincount(codes, minlength=len(found))
         return found
 
     def cells_of(self, which: NDArray[np.bool_]) -> int:
