@@ -100,6 +100,17 @@ def labels(codes: NDArray[np.int32], distinct: Sequence[str]) -> pa.DictionaryAr
     return pa.DictionaryArray.from_arrays(cast("pa.Int32Array", indices), texts(distinct))
 
 
+def run_of(code: int, length: int, distinct: pa.StringArray) -> pa.DictionaryArray:
+    """One label, so many times over; code -1 is null.
+
+    >>> run_of(1, 2, texts(["Foot", "Cars"])).to_pylist(), run_of(-1, 1, texts([])).to_pylist()
+    (['Cars', 'Cars'], [None])
+    """
+    known = None if code >= 0 else np.zeros(length, np.bool_)
+    indices = _primitive(pa.int32(), np.full(length, max(code, 0), np.int32), known)
+    return pa.DictionaryArray.from_arrays(cast("pa.Int32Array", indices), distinct)
+
+
 def codes32(codes: NDArray[np.int32]) -> pa.Int32Array:
     """Codes as an Arrow array, none of them null.
 

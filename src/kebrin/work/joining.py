@@ -7,19 +7,19 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+import pyarrow as pa
 
 from kebrin.errors import PlanError, ValuesError
 from kebrin.layout import CALENDAR
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Remark
-from kebrin.table.arrays import distinct_rows, is_constant, kind_of, labels, repeated_rows, row_codes
+from kebrin.table.arrays import distinct_rows, is_constant, kind_of, repeated_rows, row_codes, run_of, texts
 from kebrin.work.filling import emptier, fills_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
 
-    import pyarrow as pa
     from numpy.typing import NDArray
 
     from kebrin.layout import Layout
@@ -96,16 +96,23 @@ def join(
 
 
 def _stamped(table: Table, pieces: Sequence[Piece], stamps: Sequence[dict[str, str | None]]) -> Table:
-    """A stack with the stamps of its pieces in front, each a whole column at once."""
+    """A stack with the stamps of its pieces in front; rows that say the same share the codes that say it."""
     names = list(stamps[0]) if stamps else []
     table.refuse_present(names)
-    lengths = np.array([len(piece.table) for piece in pieces], np.int64)
-    columns: dict[str, pa.Array] = {}
+    longest = max((len(piece.table) for piece in pieces), default=0)
+    columns: dict[str, pa.ChunkedArray] = {}
     for name in names:
         values = [stamp[name] for stamp in stamps]
-        places = {text: at for at, text in enumerate(dict.fromkeys(text for text in values if text is not None))}
-        codes = np.array([-1 if text is None else places[text] for text in values], np.int32)
-        columns[name] = labels(np.repeat(codes, lengths), list(places))
+        said = [text for text in dict.fromkeys(values) if text is not None]
+        distinct = texts(said)
+        runs: dict[str | None, pa.DictionaryArray] = {
+            text: run_of(at, longest, distinct) for at, text in enumerate(said)
+        }
+        runs |= {None: run_of(-1, longest, distinct)} if None in values else {}
+        columns[name] = pa.chunked_array(
+            [runs[text].slice(0, len(piece.table)) for text, piece in zip(values, pieces, strict=True)],
+            type=pa.dictionary(pa.int32(), pa.string()),
+        )
     return table.led_by(columns) if columns else table
 
 
