@@ -173,7 +173,7 @@ def _measures(
     if stated.measures is not None:
         return stated.measures, []
     rows, columns = body
-    found = boxhead[-1].name if frame.listed else unlike_level(sheet, rows, boxhead, columns)
+    found = boxhead[-1].name if frame.listed and boxhead else unlike_level(sheet, rows, boxhead, columns)
     why = "its columns hold values of unlike kinds"
     return found, [Evidence("measures", f"boxhead row {found!r}", why)] if found else []
 

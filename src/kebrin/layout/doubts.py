@@ -8,6 +8,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import look_of
 from kebrin.layout.model import DOUBTED, Evidence, Level
 from kebrin.layout.split import are_labels, lone_year
 
@@ -15,6 +16,9 @@ if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
 
     from numpy.typing import NDArray
+
+# So many rows below a heading are looked at, and so many of them must look like it.
+_LOOKED_AT, _ALIKE = 200, 0.8
 
 
 def first_row_doubt(
@@ -44,6 +48,27 @@ def first_row_doubt(
         return []
     why = "it holds figures, so it may be the first row of a body without headings"
     return [Evidence("first row", f"row {row + 1}", why, 0.3, "boxhead = []")]
+
+
+def record_doubt(
+    sheet: Sheet, head: int, rows: NDArray[np.intp], columns: NDArray[np.intp]
+) -> tuple[Evidence, ...]:
+    """A row of headings one of which has figures in it and looks as what stands below it does: it may be the first record.
+
+    >>> from kebrin.cells import Sheet
+    >>> sheet = Sheet.of([["Brae", "06:10"], ["Wick", "07:25"], ["Lerr", "09:00"]])
+    >>> record_doubt(sheet, 0, np.arange(1, 3), np.arange(2))[0].why
+    "'06:10' looks like what stands below it, so it may be the first record of a list without headings"
+    """
+    for column in columns[sheet.filled[head, columns]].tolist():
+        look = look_of(text := sheet.text(head, column))
+        figures = not look.strip("0., ")  # a year over figures looks like them too
+        below = rows[sheet.filled[rows, column]][:_LOOKED_AT].tolist() if "0" in look and not figures else []
+        alike = sum(look_of(sheet.text(row, column)) == look for row in below)
+        if len(below) > 1 and alike >= _ALIKE * len(below):
+            why = f"{text!r} looks like what stands below it, so it may be the first record of a list without headings"
+            return (Evidence("first row", f"row {head + 1}", why, 0.3, "boxhead = []"),)
+    return ()
 
 
 def lone_year_doubt(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[Evidence]:

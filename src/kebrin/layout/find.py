@@ -13,11 +13,11 @@ from kebrin.grammar.words import look_of
 from kebrin.layout.across import settle_across
 from kebrin.layout.build import build
 from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calendar
-from kebrin.layout.doubts import first_row_doubt, lone_year_doubt
+from kebrin.layout.doubts import first_row_doubt, lone_year_doubt, record_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
 from kebrin.layout.frame import Around, Frame
 from kebrin.layout.headings import MOST_SPACERS, boxhead_rows, is_stub_head_row, last_with_data
-from kebrin.layout.listing import as_list, as_records
+from kebrin.layout.listing import as_bare_list, as_list, as_records
 from kebrin.layout.lists import is_form
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.omitting import inside, lines_left_out, without_blocks
@@ -119,7 +119,8 @@ def _framed(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> 
         return records
     if anchor is None and stated.boxhead is None and is_form(sheet, play.rows, play.columns):
         return None
-    return _edged(sheet, _worked_out(sheet, play, anchor, stated), stated) or as_list(sheet, play, stated)
+    frame = _edged(sheet, _worked_out(sheet, play, anchor, stated), stated)
+    return frame or as_list(sheet, play, stated) or as_bare_list(sheet, play, stated)
 
 
 def _built(
@@ -189,6 +190,8 @@ def _worked_out(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated)
     if depth is None:
         inner = play.columns[play.columns >= split.column]
         evidence += first_row_doubt(sheet, play.rows, inner, boxhead)
+        if len(boxhead) == 1:
+            evidence += record_doubt(sheet, boxhead[0], play.rows[play.rows > boxhead[0]], inner)
         evidence += lone_year_doubt(sheet, play.rows[play.rows >= split.row], inner) if not boxhead else []
     else:
         refuse_depth(sheet, play.rows[play.rows < split.row], anchor, depth)

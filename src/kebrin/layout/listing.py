@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.layout.doubts import record_doubt
 from kebrin.layout.frame import Frame
 from kebrin.layout.lists import Listing, find_records, heads_periods
 from kebrin.layout.model import Evidence, Stated
@@ -13,6 +14,8 @@ from kebrin.layout.play import Play, hidden_lines
 from kebrin.layout.word_lists import find_word_list
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
@@ -49,8 +52,9 @@ def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) 
         return None
     why = "the file says so" if known else "one row of headings, each over a column of its own kind"
     sure = 1.0 if known else 0.9
+    doubts = () if known or heads is not None else _doubts(sheet, found)
     return _frame(
-        play, found, width, Evidence("list", f"from {sheet.address(found.head, found.columns[0])}", why, sure)
+        play, found, width, Evidence("list", f"from {sheet.address(found.head, found.columns[0])}", why, sure), doubts
     )
 
 
@@ -63,13 +67,33 @@ def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     if width >= len(found.columns):
         return None
     why = "one row of short headings over rows of words, each column mostly filled"
-    return _frame(play, found, width, Evidence("list", f"from {sheet.address(found.head, found.columns[0])}", why, 0.8))
+    doubts = () if stated.boxhead is not None else _doubts(sheet, found)
+    return _frame(
+        play, found, width, Evidence("list", f"from {sheet.address(found.head, found.columns[0])}", why, 0.8), doubts
+    )
 
 
-def _frame(play: Play, found: Listing, width: int, evidence: Evidence) -> Frame:
+def as_bare_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
+    """The frame of a list of words that is stated to have no headings: every row is a record, its last cell the value."""
+    if stated.boxhead != () or len(play.columns) < 2 or not len(play.rows):
+        return None
+    rows = play.rows[sheet.filled[np.ix_(play.rows, play.columns)].sum(axis=1) > 1]
+    evidence = Evidence("list", f"from {sheet.address(int(play.rows[0]), int(play.columns[0]))}", "no headings are stated")
+    stub = tuple(play.columns[:-1].tolist())
+    return Frame(
+        (), (), stub, rows, play.columns[-1:], (evidence,), *hidden_lines(play), play.repeats, play.pages, listed=True
+    )
+
+
+def _doubts(sheet: Sheet, found: Listing) -> tuple[Evidence, ...]:
+    return record_doubt(sheet, found.head, np.array(found.records, np.intp), np.array(found.columns, np.intp))
+
+
+def _frame(play: Play, found: Listing, width: int, evidence: Evidence, doubts: Sequence[Evidence]) -> Frame:
     rows = np.array(sorted({*found.records, *found.sections}), np.intp)
     return Frame(
-        (found.head,), (found.head,), found.columns[:width], rows, np.array(found.columns[width:], np.intp), (evidence,),
+        (found.head,), (found.head,), found.columns[:width], rows, np.array(found.columns[width:], np.intp),
+        (evidence, *doubts),
         *hidden_lines(play), tuple(sorted({*play.repeats, *found.repeats})), play.pages,
         listed=not found.across, grouped=found.grouped > 0, sections=found.sections,
         comments=tuple(sorted({*found.comments, *(row for row in play.comments if found.head < row < rows[-1])})),

@@ -62,6 +62,8 @@ def in_play(sheet: Sheet) -> Play:
         hidden_columns = tuple(sorted(column for column in formats.hidden_columns if column < sheet.shape[1]))
     rows = _but(np.flatnonzero(sheet.filled.any(axis=1)), hidden_rows)
     columns = _but(np.flatnonzero(sheet.filled.any(axis=0)), hidden_columns)
+    if sheet.is_turned:  # a file's row of one cell is a title or a note, and no field of records that lie across
+        columns = columns[sheet.filled[np.ix_(rows, columns)].sum(axis=0) > 1]
     columns = _but(columns, _asides(sheet, rows, columns))
     columns = _but(columns, _pairs_beside(sheet, rows, columns))
     comments = comment_lines(sheet, rows)

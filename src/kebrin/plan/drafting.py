@@ -223,10 +223,19 @@ def _add_boxhead(said: Table, layout: Layout, dropped: set[str]) -> None:
         said.add("joined", tomlkit.item(layout.boxhead[0].name))
 
 
+# What else becomes of a plan's lines with an answer: labels that headings named are named by their place.
+_NAMED_BY_PLACE = {
+    "boxhead = []": " of all lines below, and name the columns by place above: columns = { Port = 1, Vessel = 2 }"
+}
+
+
 def _comments(draft: Draft) -> list[str]:
     """What is said above a layout: what is wanted, what must be answered, and the reasons."""
     layout = draft.group.pieces[0].layout
-    asked = [f"? {one.what}, {one.where}: {one.why}. If so, state {one.settle} instead." for one in layout.questions]
+    asked = [
+        f"? {one.what}, {one.where}: {one.why}. If so, state {one.settle} instead{_NAMED_BY_PLACE.get(one.settle, '')}."
+        for one in layout.questions
+    ]
     return [*draft.said, *asked, *_reasons(layout)]
 
 

@@ -79,6 +79,12 @@ def _check(
     lane = columns if axis == 0 else rows
     direct = source == lines
     merged = ~direct & _covered(sheet, rows, columns, lines, axis)
+    over = np.flatnonzero(merged)
+    crossed = over[_outer_later(outer, used, over, lines, source, axis, sheet)]
+    if len(crossed):
+        broken = [(int(rows[at]), int(columns[at])) for at in crossed.tolist()]
+        what = f"{labels.column}: a label is merged over lines of which the level outside it says unlike things"
+        return Checked(labels, cells, what, list(dict.fromkeys(broken)))
     rest = np.flatnonzero(~direct & ~merged)
     if not len(rest):
         return Checked(labels, cells)

@@ -207,6 +207,18 @@ def _is_around(account: Account, cell: tuple[int, int]) -> bool:
     return True
 
 
+def _is_stamp(text: str) -> bool:
+    """Whether a text says which page it is, or when it was printed, and nothing else: "Page 2", "Run 02/07/31".
+
+    >>> _is_stamp("RUN 02/07/31"), _is_stamp("Page 1 of 2"), _is_stamp("14 Brae 02/07/31 to 03/07/31")
+    (True, True, False)
+    """
+    if _PAGE_ALONE.fullmatch(text):
+        return True
+    rest, count = _STAMP.subn("", text)
+    return 0 < count <= 2 and len(rest.split()) <= 2 and not any(map(str.isdigit, rest))
+
+
 def _is_around_hull(sheet: Sheet, hull: tuple[int, int, int, int], cell: tuple[int, int]) -> bool:
     """The same for one block."""
     (top, first, bottom, last), (row, column) = hull, cell
@@ -218,7 +230,7 @@ def _is_around_hull(sheet: Sheet, hull: tuple[int, int, int, int], cell: tuple[i
     filled = int(sheet.filled[row, first : last + 1].sum())
     if 1 < filled <= _FEW:  # beside which page it is a title stands alone
         there = first + np.flatnonzero(sheet.filled[row, first : last + 1])
-        filled -= sum(_PAGE_ALONE.fullmatch(sheet.text(row, int(one))) is not None for one in there)
+        filled -= sum(_is_stamp(sheet.text(row, int(one))) for one in there)
     spoken = not beside_rows and _is_spoken(sheet, row)
     # A label with a colon and what stands beside it is a line of text, however narrow the table is.
     if filled > max(2 if spoken else 1, (last - first + 1) // 2) or (beside_rows and filled > 1):

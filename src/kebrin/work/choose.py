@@ -20,6 +20,8 @@ from kebrin.table.arrays import repeated_rows
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from numpy.typing import NDArray
+
     from kebrin.cells import Sheet
     from kebrin.work.sheet import SheetWork
 
@@ -99,21 +101,34 @@ def lies_across(sheet: Sheet) -> bool:
     rows = np.flatnonzero(sheet.filled.sum(axis=1) > 1)
     if not 3 <= len(rows) <= _MOST_FIELDS or (np.diff(rows) > 1).any():
         return False
-    first = int(sheet.filled[rows[0]].argmax())
     used = np.flatnonzero(sheet.filled[rows].any(axis=0))
-    body = used[used > first]
-    if len(body) < 2 or used[0] != first or not sheet.filled[np.ix_(rows, used)].all():
+    first, body = int(used[0]), used[1:]
+    # What the records are called may be left out in the corner.
+    if len(body) < 2 or not sheet.filled[np.ix_(rows, body)].all() or not sheet.filled[rows[1:], first].all():
         return False
     words = (sheet.kinds == Kind.TEXT) & ~sheet.data
     heads = [sheet.text(int(rows[0]), int(column)) for column in body]
-    if not words[rows, first].all() or not words[rows[0], body].all() or len(set(heads)) < len(heads):
+    named = rows[sheet.filled[rows, first]]
+    if not words[named, first].all() or not words[rows[0], body].all() or len(set(heads)) < len(heads):
         return False
     again = [[sheet.text(int(row), int(column)) for column in body] == heads for row in rows[1:]]
     cells = words[np.ix_(rows[1:], body)]
     if any(again) or period_name(heads):
         return False  # headings said again are no field
     alike = bool((cells.all(axis=1) | ~cells.any(axis=1)).all())
-    return alike and bool(cells.all(axis=1).any()) and not bool(cells.all())
+    said = cells.all(axis=1)
+    if not alike or not said.any() or said.all():
+        return False
+    # One row of words before rows of figures may as well be a second row of headings: then columns are of one size, not rows.
+    return int(said.sum()) > 1 or not said[0] or _of_one_size(sheet.numbers[np.ix_(rows[1:][~said], body)])
+
+
+def _of_one_size(numbers: NDArray[np.float64]) -> bool:
+    """Whether figures are more alike along their rows than down their columns."""
+    if len(numbers) < 2 or np.isnan(numbers).any():
+        return True
+    sizes = np.log2(np.abs(numbers) + 1)
+    return float(np.ptp(sizes, axis=1).mean()) < float(np.ptp(sizes, axis=0).mean())
 
 
 def sign_by_ties(counts: dict[str, tuple[int, int]]) -> str:
