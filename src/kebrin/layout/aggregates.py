@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.grammar.words import extreme_word, says_whole
+from kebrin.layout.worded import says_extreme
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -25,7 +26,7 @@ def find_aggregates(search: Search) -> None:
         if line in taken or search.keeps(line) or not (extreme or whole):
             continue
         rest = [
-            at for at in range(len(search.paths)) if at != line and at not in taken and not _is_aggregate(search, at)
+            at for at in range(len(search.paths)) if at != line and at not in taken and not says_extreme(search.paths[at])
         ]
         stated = ~np.isnan(search.numbers[line])
         own = search.numbers[rest][:, stated] if rest else np.empty((0, 0))
@@ -40,10 +41,6 @@ def find_aggregates(search: Search) -> None:
             search.causes[line] = f"called {extreme!r}" if extreme else search.wholes[line]
             search.means.add(line)
             search.loose.add(line)
-
-
-def _is_aggregate(search: Search, line: int) -> bool:
-    return any(label and extreme_word(label) for label in search.paths[line])
 
 
 def _as_extreme(own: Numbers, said: Numbers) -> str:

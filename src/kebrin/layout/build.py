@@ -45,6 +45,8 @@ if TYPE_CHECKING:
 # A note that a small letter begins: "p Provisional", "r = revised".
 _LETTERED_NOTE = re.compile(r"([a-z])(?:[.:)]? +(?=[A-Z])|\s*[=:] *(?=\w))")
 _JOINED = "heading"
+# Notes behind one another in one cell: "(a) storm. (b) strike."
+_NEXT_NOTE = re.compile(r"(?<=[.;,])\s+(?=(?:\([a-z\d]{1,2}\)|\d{1,2}\)|\*{1,3}|[†‡])\s*[^\W\d_])")
 _NUMBERED_NOTE = re.compile(r"\d{1,2}\)\s")
 
 
@@ -320,8 +322,7 @@ def _is_title(sheet: Sheet, row: int, column: int, area: Area) -> bool:
 def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> dict[str, str]:
     """Footnote marks that some note around the block begins with, and what it says."""
     marks: dict[str, str] = {}
-    for row, column in texts:
-        said = sheet.text(row, column)
+    for said in (part for cell in texts for part in _NEXT_NOTE.split(sheet.text(*cell))):
         numbered = _NUMBERED_NOTE.match(said)
         first = numbered[0].rstrip() if numbered else said.split(" ", 1)[0].rstrip(".:)") if said else ""
         _, mark = trailing_mark(("x " if numbered else "x") + (first + ")" if first.startswith("(") else first))

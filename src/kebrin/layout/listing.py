@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from kebrin.layout.doubts import record_doubt
+from kebrin.layout.fields import is_field_line
 from kebrin.layout.frame import Frame
 from kebrin.layout.lists import Listing, find_records, heads_periods
 from kebrin.layout.model import Evidence, Stated
@@ -20,6 +22,9 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Sheet
     from kebrin.layout.stating import Anchor
+
+# So many cells of a row head columns of a table of words.
+_FEWEST_HEADS = 2
 
 
 def known_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
@@ -61,16 +66,36 @@ def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) 
 def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     """The frame of a list of words, where no figure shows a body."""
     found = find_word_list(sheet, play.rows, play.columns)
-    if found is None or (stated.boxhead is not None and len(stated.boxhead) != 1):
+    if found is None:
         return None
     width = max(found.grouped, 1) if stated.stub is None else len(stated.stub)
     if width >= len(found.columns):
         return None
+    outer = _outer_heads(sheet, play, found, width) if found.across else ()
+    if stated.boxhead is not None and len(stated.boxhead) not in {1, len(outer) + 1}:
+        return None
+    outer = outer if stated.boxhead is None or len(stated.boxhead) > 1 else ()
     why = "one row of short headings over rows of words, each column mostly filled"
     doubts = () if stated.boxhead is not None else _doubts(sheet, found)
-    return _frame(
-        play, found, width, Evidence("list", f"from {sheet.address(found.head, found.columns[0])}", why, 0.8), doubts
-    )
+    where = f"from {sheet.address(found.head, found.columns[0])}"
+    frame = _frame(play, found, width, Evidence("list", where, why, 0.8), doubts)
+    return replace(frame, boxhead=(*outer, *frame.boxhead), heads=(*outer, *frame.heads))
+
+
+def _outer_heads(sheet: Sheet, play: Play, found: Listing, width: int) -> tuple[int, ...]:
+    """Rows right above the headings of a table of words that head its body too: words from its first column on, no labels."""
+    labels, body = np.array(found.columns[:width]), np.array(found.columns[width:])
+    outer: list[int] = []
+    for row in play.rows[play.rows < found.head][::-1].tolist():
+        filled = sheet.filled[row, body]
+        if row != found.head - len(outer) - 1 or not filled[0] or filled.sum() < _FEWEST_HEADS:
+            break
+        merged = {area.left for area in sheet.merges if area.top <= row <= area.bottom and area.right > area.left}
+        spans = set(body[filled].tolist()) <= merged
+        if sheet.filled[row, labels].any() or sheet.data[row, body].any() or (is_field_line(sheet, row) and not spans):
+            break
+        outer.insert(0, row)
+    return tuple(outer)
 
 
 def as_bare_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:

@@ -138,7 +138,10 @@ def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.i
     last = int(np.flatnonzero(many >= 2)[-1]) if (many >= 2).any() else -1
     keys = _lone_keys(sheet, below, used, many) if last >= 0 else np.zeros(len(below), np.bool_)
     end = max(last, int(np.flatnonzero(keys)[-1]) if keys.any() else -1)
-    below, several = below[: end + 1], (many >= 2)[: end + 1]
+    several = many >= 2
+    if 0 < end + 1 < len(below) and many[end + 1] == 1 and _sums_column(sheet, below[: end + 2], used):
+        end, several = end + 1, several | (np.arange(len(below)) == end + 1)
+    below, several = below[: end + 1], several[: end + 1]
     # The first cell of nearly all rows tells that they do not say the headings again.
     first = [text.casefold() in {"", heads[0]} for text in sheet.texts(below, int(used[0]))]
     maybe = below[several & np.array(first, np.bool_)].tolist()
@@ -167,6 +170,20 @@ def _without_pairs(sheet: Sheet, rows: NDArray[np.intp], used: NDArray[np.intp])
     few = sheet.filled[np.ix_(rows, used)].sum(axis=1) <= _PAIR
     pairs = few[last:].all() and not few[:last].any() and all(is_field_line(sheet, int(row)) for row in rows[last:])
     return rows[:last] if pairs else rows
+
+
+def _sums_column(sheet: Sheet, rows: NDArray[np.intp], used: NDArray[np.intp]) -> bool:
+    """Whether the last of some rows holds one figure, the sum of those above it, which are two or more.
+
+    >>> sheet = Sheet.of([["T1", 12.5], ["T2", 4], [None, 16.5]])
+    >>> _sums_column(sheet, np.arange(3), np.arange(2)), _sums_column(sheet, np.arange(2), np.arange(1, 2))
+    (True, False)
+    """
+    (column,) = used[sheet.filled[rows[-1], used]][:1].tolist()
+    numbers = sheet.numbers[rows, column]
+    above = numbers[:-1][~np.isnan(numbers[:-1])]
+    slack = 1e-9 * max(float(np.abs(above).sum()), 1.0)
+    return len(above) > 1 and numbers[-1] != 0 and abs(float(above.sum()) - float(numbers[-1])) <= slack
 
 
 def _is_said_again(sheet: Sheet, row: int, used: NDArray[np.intp], heads: Sequence[str]) -> bool:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.grammar.words import of_which, total_word, without_total_word
+from kebrin.grammar.words import extreme_word, of_which, total_word, without_total_word
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -192,6 +192,20 @@ def _candidates(search: Search, line: int) -> Iterator[tuple[NDArray[np.intp], s
     leaves = np.array(
         [at for at in range(len(search.paths)) if not search.words[at] and at not in search.found], np.intp
     )
+    # The smallest of some lines is none of those that their mean is of; a harbour may be called so, and is tried as well.
+    plain = np.array([at for at in leaves.tolist() if not says_extreme(search.paths[at])], np.intp)
+    if len(plain) < len(leaves) and search.words_count:
+        yield from _among(search, line, plain)
+    yield from _among(search, line, leaves)
+
+
+def says_extreme(path: tuple[str | None, ...]) -> bool:
+    """Whether a line is called the smallest or the largest of others, or some such."""
+    return any(label and extreme_word(label) for label in path)
+
+
+def _among(search: Search, line: int, leaves: NDArray[np.intp]) -> Iterator[tuple[NDArray[np.intp], str]]:
+    """The same among some lines."""
     if not len(leaves):
         return
     named = _parts_by_labels(search, line, leaves)

@@ -197,14 +197,16 @@ def _with_fields(tables: list[_Table]) -> list[_Table]:
 def _pairs(table: Element) -> list[str]:
     """A small table of labels and what they say as lines of text; none if it is anything else.
 
-    The first of two cells is a heading or ends with a colon, all the way down.
+    Every other cell of every row is a heading or ends with a colon, from the first on.
     """
     rows = [[cell for cell in row if cell.tag in {"td", "th"}] for row in rows_of(table)]
-    if not 0 < len(rows) <= _MOST_FIELDS or _caption(table) or any(len(row) != 2 or row[1].tag == "th" for row in rows):
+    if not 0 < len(rows) <= _MOST_FIELDS or _caption(table) or any(len(row) % 2 or not row for row in rows):
         return []
-    said = [[" ".join(all_text(cell).split()) for cell in row] for row in rows]
+    cells = [(label, value) for row in rows for label, value in zip(row[::2], row[1::2], strict=True)]
+    said = [[" ".join(all_text(cell).split()) for cell in pair] for pair in cells]
     if not all(
-        label and (row[0].tag == "th" or label.endswith(":")) for row, (label, _) in zip(rows, said, strict=True)
+        name and value.tag == "td" and (label.tag == "th" or name.endswith(":"))
+        for (label, value), (name, _) in zip(cells, said, strict=True)
     ):
         return []
     if all(read_text(value).look not in {Look.WORDS, Look.CODE} for _, value in said):

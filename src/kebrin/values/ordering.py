@@ -101,8 +101,8 @@ def _possible(chunk: Chunk, moment: Moment, latest: int) -> dict[str, NDArray[np
 
 
 def _allowed(moment: Moment) -> list[str]:
-    """The orders in which a numeric date can be read: a year of four digits stands last."""
-    return ["dmy", "mdy"] if moment.parts["c"][1] == 4 else ["dmy", "mdy", "ymd"]
+    """The orders in which a numeric date can be read: a year of four digits stands last, and one of one digit is none."""
+    return ["dmy", "mdy"] if moment.parts["c"][1] == 4 or moment.parts["a"][1] == 1 else ["dmy", "mdy", "ymd"]
 
 
 def _best(column: str, possible: Mapping[str, int], total: int) -> tuple[str, str]:

@@ -25,6 +25,9 @@ _CAPTION = re.compile(
     re.IGNORECASE,
 )
 
+# What programs call sheets that nobody has named.
+_COUNTED = re.compile(r"(?:sheet|table|page|tabelle|blatt|feuille?|tableau|hoja|tabla|foglio|blad|ark|list)\s*\d+", re.IGNORECASE)
+
 
 @dataclass(frozen=True)
 class Stamp:
@@ -76,9 +79,17 @@ def _of_files(pieces: Sequence[Piece]) -> list[Stamp]:
 def _of_sheets(pieces: Sequence[Piece]) -> list[Stamp]:
     sheets = tuple(piece.sheet for piece in pieces)
     # A text file's one sheet is called like the file.
-    if len(set(sheets)) < 2 or all(piece.sheet == Path(piece.file).stem for piece in pieces):
+    if len(set(sheets)) < 2 or all(piece.sheet == Path(piece.file).stem for piece in pieces) or _only_counted(pieces):
         return []
     return [Stamp("sheet", "sheet", "sheet name", sheets)]
+
+
+def _only_counted(pieces: Sequence[Piece]) -> bool:
+    """Whether sheets are only numbered, as programs do ("Sheet1", "Table 2"), and their titles say more, one each."""
+    if not all(_COUNTED.fullmatch(piece.sheet) for piece in pieces):
+        return False
+    titles = {piece.sheet: without_caption(piece.layout.title) for piece in pieces}
+    return 1 < len(titles) == len(pieces) and all(titles.values()) and len(set(titles.values())) == len(titles)
 
 
 def _of_fields(pieces: Sequence[Piece]) -> list[Stamp]:
@@ -97,6 +108,8 @@ def _of_titles(pieces: Sequence[Piece]) -> list[Stamp]:
     titles = tuple(without_caption(piece.layout.title) or None for piece in pieces)
     if len(periods) == 1 and "" not in periods:
         return [Stamp(periods.pop(), "title", "block title", titles)]
+    if _only_counted(pieces):
+        return [Stamp("title", "title", "block title", titles)]
     for piece, title in zip(pieces, titles, strict=True):
         by_sheet.setdefault((piece.file, piece.sheet), []).append(title)
     # A sheet with one block only may have no title: its rows are told apart by the sheet.

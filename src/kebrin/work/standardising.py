@@ -195,7 +195,12 @@ def _with_read_measure(table: Table, name: str) -> tuple[Table, dict[str, Any]]:
     column = table.data.column(name)
     if column.null_count == len(column):
         return table, {}
-    found = suggest(Texts.of(column), name)
+    texts = Texts.of(column)
+    found = suggest(texts, name)
+    if found.question and found.meaning == "dates":
+        dated, step = _with_dates(table, name, texts, texts.values.slice(0, _LOOKED_AT + 1).to_pylist())
+        if step:
+            return _answered(dated, name), step
     if found.conclusive and not found.question and ("number" in found.step or "date" in found.step):
         verb, options = next(iter(found.step)), dict(found.step)
         del options[verb]
