@@ -78,7 +78,8 @@ def build(
         bands, said = _bands(sheet, frame, heads, down, totals, stated)
         totals, remarks = (*totals, *bands), [*remarks, *said]
     total_rows = {line.at for line in totals if line.axis == "row"}
-    body_rows = _without(frame.rows[rows], {*total_rows, *heads.rows, *heads.notes})
+    observed = frame.rows[rows | np.isin(frame.rows, heads.bare)]
+    body_rows = _without(observed, {*total_rows, *heads.rows, *heads.notes})
     body_columns = _without(frame.columns, {line.at for line in totals if line.axis == "column"})
     kept_columns = np.flatnonzero(np.isin(frame.columns, body_columns))
     kept_rows = np.flatnonzero(np.isin(frame.rows, body_rows))
@@ -115,7 +116,7 @@ def build(
         texts=texts,
         hidden_rows=frame.hidden_rows,
         hidden_columns=frame.hidden_columns,
-        label_rows=(*(int(row) for row in _without(frame.rows[~rows], total_rows)), *heads.rows),
+        label_rows=(*(int(row) for row in _without(frame.rows[~rows], {*total_rows, *heads.bare})), *heads.rows),
         repeats=frame.repeats,
         pages=frame.pages,
         measures=measures,

@@ -15,7 +15,7 @@ import numpy as np
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import KEYED, look_of
 from kebrin.layout.depths import BOLD, find_depths
-from kebrin.layout.labels import label
+from kebrin.layout.labels import are_series, label
 from kebrin.layout.model import MISSING, Level
 
 if TYPE_CHECKING:
@@ -56,12 +56,16 @@ def keyed(levels: Sequence[Level], others: Collection[str]) -> tuple[Level, ...]
 
 @dataclass(frozen=True, eq=False)
 class Heads:
-    """Levels over all rows of a block, outermost first; the rows that only label others; notes between the rows."""
+    """Levels over all rows of a block, outermost first; the rows that only label others; notes between the rows.
+
+    `bare` are rows of one label that head nothing: observations without values.
+    """
 
     levels: tuple[Level, ...] = ()
     rows: tuple[int, ...] = ()
     notes: tuple[int, ...] = ()
     why: str = ""
+    bare: tuple[int, ...] = ()
 
 
 def find_heads(
@@ -91,13 +95,15 @@ def find_heads(
     if not told and bare.any() and not bare[0]:
         # The first rows stand under no head: among plain labels a sentence is a note and no head.
         notes = tuple(sorted({*notes, *(int(row) for row in rows[bare] if _is_sentence(sheet.text(int(row), column)))}))
+    without = _without_values(sheet, rows, column, bare)
     heads = [
         at
         for at, row in enumerate(rows.tolist())
-        if (bare[at] and row not in notes and at not in _without_values(sheet, rows, column, bare)) or row in sums_above
+        if (bare[at] and row not in notes and at not in without) or row in sums_above
     ]
+    empty = tuple(int(rows[at]) for at in sorted(without) if at not in heads and int(rows[at]) not in notes)
     if not heads:
-        return Heads(notes=notes)
+        return Heads(notes=notes, bare=empty)
     texts = [label(sheet.at(int(row), column), marks) if sheet.filled[row, column] else None for row in rows]
     only = tuple(int(rows[at]) for at in heads if bare[at])
     indents = (depths or find_depths(sheet, rows, [column], 0)).of
@@ -115,7 +121,7 @@ def find_heads(
         why = "rows with a label alone, or with the sum of those below, head the rows below them"
     width = sheet.shape[1]
     lanes = [column] * len(rows)
-    return Heads(_levels(rows, texts, heads, levels, indents if set_in else None, lanes, width), only, notes, why)
+    return Heads(_levels(rows, texts, heads, levels, indents if set_in else None, lanes, width), only, notes, why, empty)
 
 
 def listed_heads(
@@ -146,9 +152,22 @@ def lone_heads(
     lanes = [stub[int(found.argmax())] for found in labels]
     notes = tuple(int(row) for row, lane in zip(rows[bare], np.array(lanes)[bare], strict=True)
                   if _is_note(text := sheet.text(int(row), int(lane))) or _is_sentence(text))  # fmt: skip
-    heads = [at for at, row in enumerate(rows.tolist()) if bare[at] and row not in notes]
+    empty = _said_elsewhere(sheet, rows, lanes, bare, stub[0])
+    heads = [at for at, row in enumerate(rows.tolist()) if bare[at] and row not in notes and at not in empty]
     found = _by_runs(sheet, rows, lanes, heads, marks)
-    return Heads(found.levels, found.rows, notes, found.why)
+    return Heads(found.levels, found.rows, notes, found.why, tuple(int(rows[at]) for at in sorted(empty)))
+
+
+def _said_elsewhere(
+    sheet: Sheet, rows: NDArray[np.intp], lanes: Sequence[int], bare: NDArray[np.bool_], outer: int
+) -> set[int]:
+    """Rows of an inner label alone, which other rows bear beside their values, or of a day among days: without values."""
+    series = are_series([sheet.text(int(row), outer) for row in rows])
+    inner = {lane: {sheet.text(int(row), lane) for row in rows[~bare]} for lane in set(lanes) - {outer}}
+    return {
+        at for at in np.flatnonzero(bare).tolist()
+        if (series if lanes[at] == outer else sheet.text(int(rows[at]), lanes[at]) in inner[lanes[at]])
+    }  # fmt: skip
 
 
 def _begin_groups(labels: NDArray[np.bool_], bare: NDArray[np.bool_]) -> bool:
@@ -171,7 +190,9 @@ def _by_runs(
 
 
 def _without_values(sheet: Sheet, rows: NDArray[np.intp], column: int, bare: NDArray[np.bool_]) -> set[int]:
-    """Rows that hold a label alone and are no heads: their labels are numbered as those of nearly all rows are."""
+    """Rows that hold a label alone and are no heads: nearly all labels are numbered as theirs are, or all are periods."""
+    if bare.any() and are_series([sheet.text(int(row), column) for row in rows]):
+        return set(np.flatnonzero(bare).tolist())
     looks = [look_of(sheet.text(int(row), column)) for row in rows.tolist()] if bare.any() else []
     common = (
         Counter(look for look, alone in zip(looks, bare.tolist(), strict=True) if not alone) if looks else Counter()

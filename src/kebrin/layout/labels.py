@@ -15,7 +15,7 @@ import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, as_label, lettered_mark, neat, trailing_mark
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import says_note
+from kebrin.grammar.words import says_note, total_word
 from kebrin.layout.model import MISSING, NO_COLUMN, Level
 
 if TYPE_CHECKING:
@@ -242,3 +242,13 @@ def label(value: object, marks: Collection[str] = ()) -> str:
     bare, mark = trailing_mark(text)
     bare, mark = (bare, mark) if mark else lettered_mark(text)
     return neat(bare) if mark and (set(mark) <= _SURE_MARKS or mark in marks) else text
+
+
+def are_series(labels: Sequence[str]) -> bool:
+    """Whether labels are periods of one kind, each said once: days of a week, months; totals aside.
+
+    >>> are_series(["Mon", "Tue", "Total"]), are_series(["Mon", "Late"]), are_series(["Jan", "Feb", "Jan"])
+    (True, False, False)
+    """
+    plain = [text for text in labels if text and not total_word(text)]
+    return len(set(plain)) == len(plain) > 1 and bool(period_name(plain))

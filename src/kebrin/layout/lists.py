@@ -28,10 +28,11 @@ from kebrin.grammar.words import (
 )
 from kebrin.layout.alike import alike_texts
 from kebrin.layout.fields import is_field_line
+from kebrin.layout.labels import are_series
 from kebrin.layout.titled import headed_below_a_gap
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
 
     from numpy.typing import NDArray
 
@@ -47,6 +48,8 @@ _MOSTLY = 0.7
 # A row with so many of the headings says them again; a text of so many words may be a sentence.
 _SAID_AGAIN, _SENTENCE = 0.7, 4
 _SPANNING_WORDS, _PAIR = 3, 2
+# So many letters of a heading tell that a label speaks of all that stands below it: "All ports" under "Port".
+_STEM = 3
 _FEWEST_UNLIKE = 3
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
@@ -216,7 +219,7 @@ def _lone_keys(
 ) -> NDArray[np.bool_]:
     """Rows that hold the key of a record and nothing else.
 
-    Of two columns the second may be blank; of more, the key must be numbered as nearly all others are.
+    Of two columns the second may be blank; of more, the key must be numbered as nearly all others are, or all are periods.
     """
     first = int(columns[0])
     lone = many == 1
@@ -225,11 +228,13 @@ def _lone_keys(
     looks = Counter(look_of(sheet.text(int(row), first)) for row in rows[many >= 2])
     common, count = looks.most_common(1)[0]
     numbered = "0" in common and "a" in common and count >= (1 - _BLANK_KEYS) * looks.total()
+    # Days of a week, one of them without a record.
+    series = are_series([sheet.text(int(row), first) for row in rows])
     kept = [
         at
         for at in np.flatnonzero(lone).tolist()
         if _is_key(sheet, int(rows[at]), first)
-        and (len(columns) == 2 or (numbered and look_of(sheet.text(int(rows[at]), first)) == common))
+        and (len(columns) == 2 or series or (numbered and look_of(sheet.text(int(rows[at]), first)) == common))
     ]
     return np.isin(np.arange(len(rows)), kept)
 
@@ -273,7 +278,7 @@ def _labels_first(
     """Whether columns of labels before columns of figures are records nevertheless."""
     figures = [place for place, kind in enumerate(kinds) if kind in {"figures", "money"} and place]
     others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
-    if _name_totals(sheet, rows, columns[others]):
+    if _name_totals(sheet, rows, {int(columns[place]): heads[place] for place in (0, *others)}):
         return False
     if _has_key(sheet, rows, columns) and (len(figures) == 1 or _unlike(sheet, rows, columns, figures, heads)):
         return True
@@ -282,12 +287,22 @@ def _labels_first(
     return unlike and bool((sheet.filled[np.ix_(rows, columns[others])].mean(axis=0) > _MOSTLY).all())
 
 
-def _name_totals(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
-    """Whether labels say "Total" or "All" and nothing else on several rows: then they sum up what stands before them."""
-    texts = Counter(text for column in columns for text in sheet.texts(rows, int(column)))
-    whole = {text for text in texts if says_whole(text) and " " not in text}
-    bare = {text for text in texts if total_word(text) and not without_total_word(text)}
-    return sum(texts[text] for text in whole | bare) > 1
+def _name_totals(sheet: Sheet, rows: NDArray[np.intp], columns: Mapping[int, str]) -> bool:
+    """Whether labels say "Total" or "All" and nothing else on several rows, or "All ports" under "Port": they sum up others.
+
+    Args:
+        sheet: the sheet.
+        rows: the records.
+        columns: the label columns with their headings.
+    """
+    found = 0
+    for column, head in columns.items():
+        name = head.casefold()[:_STEM]
+        for text, count in Counter(sheet.texts(rows, column)).items():
+            bare = total_word(text) and not without_total_word(text)
+            whole = says_whole(text) and (" " not in text or (len(name) == _STEM and f" {name}" in text.casefold()))
+            found += count if bare or whole else 0
+    return found > 1
 
 
 def _has_key(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:

@@ -196,11 +196,12 @@ def _refuse_same_names(sheet: Sheet, layout: Layout, groups: _Groups) -> None:
 
 
 def _not_empty(sheet: Sheet, segment: Segment) -> NDArray[np.int64] | None:
-    """The records with something in at least one of their cells; None if that is all of them."""
+    """The records with something in at least one of their cells, and those of rows that have nothing; None if that is all."""
     kept = np.zeros((len(segment.rows), segment.width), np.bool_)
     for columns in segment.columns.values():
         there = columns != NO_CELL
         kept[:, there] |= sheet.kinds[np.ix_(segment.rows, columns[there])] != Kind.BLANK
+    kept[~kept.any(axis=1)] = True  # or what labels the row would be lost
     return None if kept.all() else np.flatnonzero(kept.ravel())
 
 
