@@ -179,11 +179,20 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
         named = headed and _tell_apart(sheet, [(int(rows[row - 1]), column) for _, column in cells])
         if named and not _speaks_of_columns(sheet, cells, use[row]):
             break  # the words above are headings enough
-        if not are_labels(sheet, cells, running=not headed) or _goes_on(sheet, cells, int(rows[row + 1])):
+        labels = are_labels(sheet, cells, running=not headed) or (named and _is_one_year(sheet, cells, int(rows[row - 1])))
+        if not labels or _goes_on(sheet, cells, int(rows[row + 1])):
             break
         heads.append(row)
         use[row][at] = _WORDS
     return heads
+
+
+def _is_one_year(sheet: Sheet, cells: list[tuple[int, int]], above: int) -> bool:
+    """Whether a row says the same year over and over, below headings that name months or quarters."""
+    numbers = {float(sheet.numbers[cell]) for cell in cells}
+    year = numbers.pop()
+    same = not numbers and FIRST_YEAR <= year <= LAST_YEAR and year % 1 == 0
+    return same and period_name([sheet.text(above, column) for _, column in cells]) in {"month", "quarter"}
 
 
 def lone_year(

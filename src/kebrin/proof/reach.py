@@ -28,7 +28,7 @@ from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
 from kebrin.proof.left import Left, Why
 from kebrin.proof.reasons import Account, account_for_left, widen
-from kebrin.proof.strangers import columns_beside, headings_inside, pairs_inside
+from kebrin.proof.strangers import columns_beside, goes_on_inside, headings_inside, pairs_inside
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
@@ -357,6 +357,11 @@ def _strangers(account: Account, segment: Segment) -> None:
         account.object(
             "headings", f"row {row + 1} {text!r} is a record, {what}", [(row, column)],
             f"state where the table ends: ends = {text!r} in the plan's layout, and read what follows as a table of its own",
+        )  # fmt: skip
+    for (row, column), what in goes_on_inside(account.sheet, segment):
+        account.object(
+            "goes on", f"row {row + 1} {account.sheet.text(row, column)!r} is a record, {what}", [(row, column)],
+            f"join the two texts in a copy of the file, or state leave_out = 'row {row + 1}' in the plan's layout",
         )  # fmt: skip
     for cell, what in columns_beside(account.sheet, segment, account.uses):
         account.object(

@@ -74,6 +74,25 @@ def pairs_inside(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int, in
         yield (int(rows[last]), int(columns[0])), "stands behind a gap and may be a label with what it says"
 
 
+def goes_on_inside(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int, int], str]]:
+    """Records of one text in a column of texts, neither of their own labels nor the first: it may go on from the row above."""
+    rows, columns = _lines(segment)
+    if len(rows) < _FEWEST_RECORDS or not _FEWEST_HEADINGS <= len(columns) <= _MOST_COLUMNS:
+        return
+    cells = np.ix_(rows, columns)
+    filled, data = sheet.filled[cells], sheet.data[cells]
+    labels = {one for source in segment.sources if source.axis == 0 for one in source.columns.tolist()}
+    own = np.isin(columns, list(labels))
+    alone = (filled.sum(axis=1) == 1) & ~filled[:, own].any(axis=1) & ~data.any(axis=1)
+    if filled[:, 0].mean() < _MOSTLY:
+        return
+    for at in np.flatnonzero(alone)[:_PAIR].tolist():
+        column = int(filled[at].argmax())
+        above = filled[at - 1, column] and not data[at - 1, column] if at else False
+        if above and rows[at] == rows[at - 1] + 1:
+            yield (int(rows[at]), int(columns[column])), "holds one text alone, which may go on from the row above"
+
+
 def _lines(segment: Segment) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
     """The rows of a block's records, and the columns of their values and labels."""
     listed = [columns[columns >= 0] for columns in segment.columns.values()]

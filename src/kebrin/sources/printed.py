@@ -38,11 +38,13 @@ from kebrin.sources.stated import StatedText
 from kebrin.sources.wrapped import wrapped
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
     from kebrin.sources.lines import Lines
 
 _FEWEST, _HEAD_LINES, _MOSTLY = 3, 12, 0.7
+# So many numbers of a line end where those of another do.
+_ALIKE = 2
 # So many lines are worked on all at once.
 _MANY = 1_000
 
@@ -137,6 +139,33 @@ def told_of_lines(lines: Sequence[str], stated: StatedText) -> list[str]:
     ]
 
 
+def _under(above: Placed, line: Placed, cells: Sequence[str]) -> int | None:
+    """The column of the heading that a line of one text goes on with: it stands below one of several, in small letters."""
+    if len(line.fields) != 1 or len(above.fields) < _ALIKE or not line.fields[0].text[0].islower():
+        return None
+    one = line.fields[0]
+    own = [field for field in above.fields if min(field.right, one.right) - max(field.left, one.left) > 0]
+    return cells.index(own[0].text) if len(own) == 1 and own[0].text in cells else None
+
+
+def _first_alike(placed: Sequence[Placed], body: int, bare: Collection[int]) -> int:
+    """The first line with numbers that begin with a zero, and end where those of the first sure figures do.
+
+    "0610" is no sure figure, and "1000" is one: the lines above it are records too.
+    """
+    ends = {one.right for one in placed[body].fields if one.text.isdigit()}
+    first = body
+    for at in range(body - 1, -1, -1):
+        numbers = [one for one in placed[at].fields if one.text.isdigit()]
+        if at in bare or not placed[at].fields:
+            break
+        if any(one.text[0] == "0" for one in numbers) and sum(one.right in ends for one in numbers) >= _ALIKE:
+            first = at
+        elif len(placed[at].fields) > 1:
+            break
+    return first
+
+
 def _no_effect(what: str, why: str, source: str) -> SourceError:
     return SourceError(
         f"{what} is stated for this text and has no effect", Place(source), why=why,
@@ -160,7 +189,7 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sta
     # Without figures the lines of times are the body, or the first line of several runs heads the rest.
     body = body or [at for at, one in enumerate(placed) if at not in bare and holds_times(one.fields)]
     several = next((at + 1 for at, one in enumerate(placed) if at not in bare and len(one.fields) > 1), len(placed))
-    first = body[0] if body else several
+    first = _first_alike(placed, body[0], bare) if body else several
     bare |= {at for at in range(first - 1) if len(placed[at].fields) == 1 and not placed[at + 1].text.strip()}  # titles
     heads = {one.text for one in placed[:first]} - {""}  # said again on later pages they are laid out alike
     spaced = spaced_pairs(placed[:first])
@@ -177,6 +206,8 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sta
             continue
         plain = columns.heading if at < first or one.text in heads else columns.row
         row = Row(spaced[at], []) if at in spaced else bare_row(one, len(columns)) if at in bare else plain(one)
+        if 0 < at < first and rows and (under := _under(placed[at - 1], one, rows[-1])) is not None:
+            row = Row([one.fields[0].text if place == under else "" for place in range(len(rows[-1]))], [])
         merges += [Area(len(rows), left, len(rows), right) for left, right in row.spans]
         rows.append(row.cells)
         spots.append((one.where, one.text))

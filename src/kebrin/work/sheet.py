@@ -10,6 +10,7 @@ import numpy as np
 
 from kebrin.cells import Kind, column_letters, neat
 from kebrin.errors import LayoutError, Place, SourceError
+from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import says_note, scale_words
 from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
@@ -298,4 +299,5 @@ def _only_heading(layout: Layout) -> str:
     ):
         return ""
     only = layout.boxhead[-1].texts[0]
-    return "" if only in layout.names else only
+    named_by_period = len(layout.body_columns) > 1 and period_name([only])
+    return "" if only in layout.names or named_by_period else only

@@ -35,6 +35,9 @@ _LOOKED_AT = 2000
 LATEST_SHORT_YEAR = 2068
 # Of a column's labels so many must be dates for the others to be a question.
 _MOSTLY = 0.5
+# Two figures in one cell: "120/20", "120 (20)"; nearly all cells hold such.
+_TWO_FIGURES = re.compile(r"\s*[-+−]?\d[\d.,]*\s*(?:/\s*[-+−]?\d[\d.,]*|\(\s*[-+−]?\d[\d.,]*\s*%?\s*\))\s*")
+_NEARLY = 0.8
 # A label and an amount in one entry.
 _PAIR = r"^(.*?)\s*[:=]\s*([-−]?\d[\d.,' ]*)$"
 
@@ -210,7 +213,29 @@ def _with_read_measure(table: Table, name: str) -> tuple[Table, dict[str, Any]]:
     if found.question and found.meaning in {"numbers", "dates"}:
         asked = Remark("question", f"{name} stays text: {found.question}", count=len(column))
         return _answered(table, name).remarked([asked]), {}
-    return _with_one_form(table, name, found)
+    two = _asked_of_two(name, texts) if found.meaning != "lists" else None
+    return (_answered(table, name).remarked([two]), {}) if two else _with_one_form(table, name, found)
+
+
+def _asked_of_two(name: str, texts: Texts) -> Remark | None:
+    """What is asked of a column whose cells hold two figures each."""
+    pair = _two_figures(texts.values.slice(0, _LOOKED_AT).to_pylist())
+    if not pair:
+        return None
+    pattern = r"(.+)/(.+)" if "/" in pair else r"(.+)\((.+)\)"
+    step = f"split = {name!r}, into = ['first', 'second'], pattern = '{pattern}'"
+    what = f"{name} stays text: its cells hold two figures each, such as {pair!r}: part them with a step {step}"
+    return Remark("question", what, count=texts.cells)
+
+
+def _two_figures(said: Sequence[str]) -> str:
+    """An example of cells that hold two figures each, nearly all of them; ''.
+
+    >>> _two_figures(["120/20", "80/11"]), _two_figures(["12 (3)", "9 (1)"]), _two_figures(["2030/31", "2031/32"])
+    ('120/20', '12 (3)', '')
+    """
+    pairs = [one for one in said if _TWO_FIGURES.fullmatch(one)]
+    return pairs[0] if pairs and len(pairs) >= _NEARLY * len(said) and not period_name(list(said)) else ""
 
 
 def _with_one_form(table: Table, name: str, found: Suggestion) -> tuple[Table, dict[str, Any]]:
