@@ -26,8 +26,10 @@ def boxhead_rows(
 ) -> tuple[int, ...]:
     """The heading rows above the body, outermost first; below a stated heading a lone label heads rows, not columns."""
     above = [int(row) for row in play.rows[play.rows < body_row]][::-1]
-    above = [row for row in above if row <= anchor_row or sheet.filled[row].sum() > 1]
     columns = play.columns[play.columns >= body_column]
+    above = [
+        row for row in above if row <= anchor_row or sheet.filled[row].sum() > 1 or sheet.filled[row, columns].any()
+    ]
     if depth is not None:
         usable = [row for row in above if sheet.filled[row, columns].any() or _spans_body(sheet, row, columns)]
         return tuple(sorted(usable[:depth]))

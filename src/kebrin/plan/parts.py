@@ -17,7 +17,7 @@ from kebrin.work.long_texts import work_on_long
 from kebrin.work.sheet import Piece, SheetWork, source_of
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.work.telling import with_said
-from kebrin.work.weighing import work_sheet
+from kebrin.work.weighing import is_turned, work_sheet
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -136,11 +136,12 @@ def _worked(sheet: Sheet, plan: TablePlan, tolerance: float | None) -> tuple[She
         fields=cells,
     )
     remarks: list[Remark] = []
+    laid = sheet.turned() if is_turned(sheet, stated_layout(plan.layout)) else sheet
     for piece in work.pieces:
-        refuse_shifts(sheet, piece.layout, plan.labels)
+        refuse_shifts(laid, piece.layout, plan.labels)
         if plan.layout.stub is not None:
-            refuse_unnamed_column(sheet, piece.layout)
-        remarks += gained_levels(sheet, piece.layout, plan.layout.stub, plan.layout.cutins)
+            refuse_unnamed_column(laid, piece.layout)
+        remarks += gained_levels(laid, piece.layout, plan.layout.stub, plan.layout.cutins)
     work = replace(work, remarks=(*_scale_remarks(work, plan), *remarks))
     if not work.pieces:
         raise LayoutError(

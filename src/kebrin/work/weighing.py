@@ -84,7 +84,7 @@ def weigh(sheet: Sheet, stated: Stated | None = None, ask: Ask | None = None) ->
     ['as it stands: clean; taken']
     """
     ask = ask or Ask()
-    if (stated is not None and stated.turn) or ((stated is None or stated == Stated()) and lies_across(sheet)):
+    if is_turned(sheet, stated):
         return _turned(sheet, stated, ask)
     first = worked(sheet, stated, ask)
     tried: list[Reading] = []
@@ -149,6 +149,11 @@ def _with_sign_by_ties(
     ]
     said = Remark("reading", said_of_sign(sign, ties[sign][0]), sheet.source, sheet.name)
     return replace(works[sign], remarks=(said, *works[sign].remarks)), tried[sign], readings
+
+
+def is_turned(sheet: Sheet, stated: Stated | None) -> bool:
+    """Whether a sheet is turned round before it is laid out: as stated, or since its records lie across."""
+    return (stated is not None and stated.turn) or ((stated is None or stated == Stated()) and lies_across(sheet))
 
 
 def _turned(sheet: Sheet, stated: Stated | None, ask: Ask) -> Weighed:
