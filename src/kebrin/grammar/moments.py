@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Collection, Mapping
 
 _BLANKS = str.maketrans(dict.fromkeys("\u00a0\u2007\u2009\u202f\t", " ") | dict.fromkeys("‐‑–−", "-"))
 _TIME = re.compile(
@@ -28,6 +28,11 @@ _FORMS = (
 )  # fmt: skip
 
 Span = tuple[int, int]  # offset in bytes, width
+
+#: A date as eight digits: year, month, day (ISO 8601 calls it the basic format).
+COMPACT_DATE = r"(?:19|20)[0-9]{2}(?:0[1-9]|1[0-2])(?:0[1-9]|[12][0-9]|3[01])"
+_DOTTED_TIME = re.compile(r"(?:[01]?[0-9]|2[0-3])\.[0-5][0-9]")
+_NAMES_TIME = re.compile(r"\b(?:times?|dep(?:art(?:s|ure)?)?|arr(?:iv(?:es|al))?|eta|etd)\b\.?", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -142,3 +147,12 @@ def _by_width(first: str, last: str, own: dict[str, Span]) -> dict[str, Span] | 
 def _span(shape: str, start: int, stop: int) -> Span:
     """A span of characters as offset in bytes and width."""
     return len(shape[:start].encode()), stop - start
+
+
+def may_be_times(name: str, texts: Collection[str]) -> bool:
+    """Whether texts under a heading that speaks of a time of day may be times with a dot: "6.10" is ten past six, or a number.
+
+    >>> may_be_times("Departs", ["6.10", "18.25"]), may_be_times("Fare", ["6.10"]), may_be_times("Time", ["6.75"])
+    (True, False, False)
+    """
+    return bool(texts) and _NAMES_TIME.search(name) is not None and all(map(_DOTTED_TIME.fullmatch, map(str.strip, texts)))

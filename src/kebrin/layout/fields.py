@@ -21,6 +21,8 @@ _LONGEST_LABEL, _LONGEST_VALUE = 40, 80
 # A colon that is none of a time of day.
 _COLON = re.compile(r"(?<!\d):|:(?!\d)")
 _LABEL_WORDS, _MOST_IN_LINE = 4, 12
+# So many pairs make a line of fields, and so many lines of them are no headings.
+_PAIRS = 2
 # What stands behind these words speaks of the table's figures, or of where they come from: it tells no rows apart.
 _NO_FIELD = re.compile(
     r"(?:table|figure|fig|chart|tab|tabelle|tableau|annex|appendix|exhibit|page|part|section|units?|sources?|notes?|"
@@ -149,6 +151,31 @@ def is_field_line(sheet: Sheet, row: int) -> bool:
     """Whether a row holds nothing but pairs of a label and what it says."""
     runs = _slots(sheet, row)
     return bool(runs) and all(len(run) == 2 and _is_pair(sheet, *run) for run in runs)
+
+
+def leading_field_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
+    """Rows of pairs without colons right above a table's headings, which look like pairs too: two or more, no row below does.
+
+    >>> rows = [["Port", "Wick", "Month", "June 2031"], ["Crew", "C. Holm", "Pages", 2], ["Fish", "Boxes", "Tons", "Value"]]
+    >>> leading_field_lines(Sheet.of([*rows, ["Cod", 12, 480, 1200], ["Ling", 4, 150, 390]]), np.arange(5))
+    (0, 1)
+    """
+    wide = rows[sheet.filled[rows].sum(axis=1) >= 2 * _PAIRS]
+    like = [len(_slots(sheet, int(row))) == 1 and _all_pairs(sheet, int(row)) for row in wide[: _MOST_IN_LINE + 1]]
+    count = next((at for at, one in enumerate(like) if not one), len(like))
+    if count <= _PAIRS or count > len(wide) - 2 or any(like[count:]) or (np.diff(wide[:count]) > 1).any():
+        return ()
+    found = wide[: count - 1].tolist()
+    places = [np.flatnonzero(sheet.filled[row]).tolist() for row in found]
+    told = any(any(map(str.isdigit, sheet.text(row, column))) for row, own in zip(found, places, strict=True) for column in own)
+    return tuple(found) if told and all(own == places[0] for own in places) else ()
+
+
+def _all_pairs(sheet: Sheet, row: int) -> bool:
+    """Whether a row's filled cells are labels and what they say, one after the other."""
+    columns = np.flatnonzero(sheet.filled[row]).tolist()
+    pairs = zip(columns[::2], columns[1::2], strict=False)
+    return len(columns) % 2 == 0 and all(_is_pair(sheet, (row, one), (row, other)) for one, other in pairs)
 
 
 def _is_pair(sheet: Sheet, label_at: tuple[int, int], value_at: tuple[int, int]) -> bool:

@@ -120,6 +120,8 @@ def _framed(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> 
     if anchor is None and stated.boxhead is None and is_form(sheet, play.rows, play.columns):
         return None
     frame = _edged(sheet, _worked_out(sheet, play, anchor, stated), stated)
+    if frame is not None and stated == Stated() and not frame.boxhead and frame.rows.size == frame.columns.size == 1:
+        return None  # one figure beside a word is no table
     return frame or as_list(sheet, play, stated) or as_bare_list(sheet, play, stated)
 
 

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.layout.fields import leading_field_lines
+
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
@@ -67,6 +69,7 @@ def in_play(sheet: Sheet) -> Play:
     columns = _but(columns, _asides(sheet, rows, columns))
     columns = _but(columns, _pairs_beside(sheet, rows, columns))
     comments = comment_lines(sheet, rows)
+    rows = _but(rows, leading_field_lines(sheet, rows))
     return Play(_but(rows, comments), columns, hidden_rows, hidden_columns, comments=comments)
 
 

@@ -199,7 +199,8 @@ def _is_around(account: Account, cell: tuple[int, int]) -> bool:
     """
     sheet = account.sheet
     if sheet.data[cell] and not _is_lone(sheet, cell):
-        return False
+        # On a sheet without a table one figure beside its name is no observation.
+        return not account.hulls and int(sheet.data.sum()) == 1 and int(sheet.filled[cell[0]].sum()) == _TITLE_CELLS
     if not all(_is_around_hull(sheet, hull, cell) for hull in account.hulls):
         return False
     if any(hull[0] <= cell[0] <= hull[2] for hull in account.hulls):

@@ -7,6 +7,7 @@ on with its cells. A column in which anything else stands beside numbers stays t
 from __future__ import annotations
 
 import datetime as dt
+import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -15,6 +16,7 @@ import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, as_label, read_text
 from kebrin.grammar.amounts import MAY_SCALE, is_scaled
+from kebrin.grammar.moments import COMPACT_DATE, may_be_times
 from kebrin.grammar.reading import HEDGED
 from kebrin.grammar.words import leading_zero
 from kebrin.table import Remark, arrays
@@ -25,6 +27,7 @@ if TYPE_CHECKING:
 FOOTNOTE = "footnote mark"
 _LONGEST_FLAG = 2
 _SHOWN = 5
+_COMPACT = re.compile(COMPACT_DATE)
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,6 +69,8 @@ def column_of(
         # Numbers throughout, the common case.
         return _numbers(cells, nothing), [*remarks, *_about_numbers(cells)]
     numeric = (looks == Look.NUMBER) | (looks == Look.MARKED) | (looks == Look.FIGURE)
+    if _says_when(cells, name, nothing):
+        return _texts(cells), [*remarks, *_missing(cells)]
     if not as_texts and (numeric | nothing).all():
         said = _read_in_one_way(cells, name, numeric & ~nothing, listed=listed)
         if said is not None:
@@ -76,6 +81,15 @@ def column_of(
             if array is not None:
                 return array, [*remarks, *_missing(cells)]
     return _texts(cells), [*remarks, *_missing(cells), *_question(cells, name, numeric & ~_hedged(cells))]
+
+
+def _says_when(cells: Cells, name: str, nothing: NDArray[np.bool_]) -> bool:
+    """Whether texts of digits are dates, or may be times of day: they are for others to read."""
+    there = ~nothing
+    if not (cells.kinds[there] == Kind.TEXT).all():
+        return False
+    texts = set(cells.sheet.values[cells.rows[there], cells.columns[there]].tolist())
+    return len(texts) > 1 and (all(_COMPACT.fullmatch(text.strip()) for text in texts) or may_be_times(name, texts))
 
 
 def _missing(cells: Cells) -> list[Remark]:

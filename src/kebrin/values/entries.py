@@ -22,6 +22,8 @@ _LONGEST = 40
 _SHAPED = re.compile(r"\d")
 _FEWEST = 3
 _FEW_WORDS = 4
+# A letter, or two, with its dot.
+_INITIAL = 3
 #: An entry that is a label and an amount.
 LABELLED = re.compile(r"(?P<label>[^\W\d_][^:=]*?)\s*[:=]\s*(?P<amount>[-−]?\d[\d.,' ]*)")
 
@@ -97,19 +99,27 @@ def _with_signs(said: Sequence[str], signs: tuple[str, ...]) -> Lists | None:
     # Days and numbers are rarely seen again, but look alike.
     alike = set(signs) <= {*PLAIN_SIGNS, _SLASH} and len({_SHAPED.sub("0", entry) for entry in entries}) == 1
     # Signs that hardly stand for anything else, short entries in most cells: a list whose entries are seen once only.
-    brief = 2 * len(several) >= len(said) > 2 and all(
-        len(entry.split()) <= _FEW_WORDS and not entry.endswith(".") for entry in entries
-    )
+    brief = 2 * len(several) >= len(said) > 2 and all(map(_is_short, entries))
     once = brief and set(signs) <= {";", "|"}
     maybe = brief and set(signs) <= set(PLAIN_SIGNS)  # a line break may be one inside a name: it is asked
     if (again < _AGAIN * len(entries) and not alike and not maybe and not labelled(said, signs)) or any(
         len(entry) > _LONGEST for entry in entries
     ):
         return None
-    short = all(len(entry.split()) <= _FEW_WORDS and not entry.endswith(".") for entry in counts)
+    short = all(map(_is_short, counts))
     surely = again >= (_MOSTLY if short else _SURELY) * len(entries)
     plain = set(signs) <= set(PLAIN_SIGNS) and surely and len(counts) >= _FEWEST
     return Lists(signs, len(several), len(counts), plain or once or labelled(said, signs))
+
+
+def _is_short(entry: str) -> bool:
+    """Whether an entry is a few words and no sentence: it may end with an initial.
+
+    >>> _is_short("Berg, A."), _is_short("It was late.")
+    (True, False)
+    """
+    words = entry.split()
+    return len(words) <= _FEW_WORDS and (not entry.endswith(".") or len(words[-1]) <= _INITIAL)
 
 
 def labelled(said: Sequence[str], signs: Sequence[str]) -> bool:

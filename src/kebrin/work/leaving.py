@@ -61,7 +61,7 @@ def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
             cells = tuple(at for at, own in layout.texts.items() if own == role)
             left += [Left(why, "cells", cells=cells)] if cells else []
     if not layouts:
-        plain = np.argwhere(sheet.filled & ~sheet.data)
+        plain = np.argwhere(sheet.filled & (~sheet.data | (sheet.data.sum() == 1)))
         left.append(Left(Why.NOTE, "cells", cells=tuple((int(row), int(column)) for row, column in plain)))
     return left
 

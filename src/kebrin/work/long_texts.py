@@ -17,6 +17,7 @@ import pyarrow as pa
 
 from kebrin.cells import DITTOS, neat
 from kebrin.errors import KebrinError
+from kebrin.grammar.moments import COMPACT_DATE
 from kebrin.grammar.words import MAY_TOTAL, total_word, without_total_word
 from kebrin.proof import BodyAccount
 from kebrin.sources.long_text import LongRows, UnevenRowsError
@@ -53,6 +54,7 @@ _MORE = 64
 _MIX = np.uint64(0x9E3779B97F4A7C15)
 # Columns of so many distinct words or fewer are looked through once, not in every batch.
 _FEW_WORDS = 2_000
+_ALL_DATES = rf"^{COMPACT_DATE}$"
 _FIGURE = r"^[+-]?\d[\d.,]*$"
 
 
@@ -220,7 +222,8 @@ class Run(Account):
         """The same words, null where one is a mark for "no value"."""
         import pyarrow.compute as pc
 
-        if name not in self.plain_texts and pc.any(pc.match_substring_regex(coded.dictionary, _FIGURE)).as_py():
+        figures = name not in self.plain_texts and pc.any(pc.match_substring_regex(coded.dictionary, _FIGURE)).as_py()
+        if figures and not pc.all(pc.match_substring_regex(coded.dictionary, _ALL_DATES)).as_py():
             raise UnevenRowsError
         maybe = coded.dictionary.filter(pc.match_substring_regex(coded.dictionary, MAY_TOTAL)).to_pylist()
         if any(total_word(text) and not without_total_word(text) for text in maybe):

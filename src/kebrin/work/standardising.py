@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import ValuesError
+from kebrin.grammar.moments import may_be_times
 from kebrin.grammar.periods import period_name, words_for
 from kebrin.shape.splitting import split
 from kebrin.table import Remark, arrays
@@ -204,28 +205,29 @@ def _with_read_measure(table: Table, name: str) -> tuple[Table, dict[str, Any]]:
         dated, step = _with_dates(table, name, texts, texts.values.slice(0, _LOOKED_AT + 1).to_pylist())
         if step:
             return _answered(dated, name), step
-    if found.conclusive and not found.question and ("number" in found.step or "date" in found.step):
+    times = "number" in found.step and may_be_times(name, texts.values.slice(0, _LOOKED_AT).to_pylist())
+    if found.conclusive and not (found.question or times) and ("number" in found.step or "date" in found.step):
         verb, options = next(iter(found.step)), dict(found.step)
         del options[verb]
         return (number if verb == "number" else date)(table, name, **options), found.step
     if found.meaning == "identifiers":
         return _answered(table, name), {}
-    if found.question and found.meaning in {"numbers", "dates"}:
-        asked = Remark("question", f"{name} stays text: {found.question}", count=len(column))
-        return _answered(table, name).remarked([asked]), {}
-    two = _asked_of_two(name, texts) if found.meaning != "lists" else None
-    return (_answered(table, name).remarked([two]), {}) if two else _with_one_form(table, name, found)
+    asked = _asked_of_measure(name, texts, found, times=times)
+    return (_answered(table, name).remarked([asked]), {}) if asked else _with_one_form(table, name, found)
 
 
-def _asked_of_two(name: str, texts: Texts) -> Remark | None:
-    """What is asked of a column whose cells hold two figures each."""
-    pair = _two_figures(texts.values.slice(0, _LOOKED_AT).to_pylist())
-    if not pair:
-        return None
-    pattern = r"(.+)/(.+)" if "/" in pair else r"(.+)\((.+)\)"
-    step = f"split = {name!r}, into = ['first', 'second'], pattern = '{pattern}'"
-    what = f"{name} stays text: its cells hold two figures each, such as {pair!r}: part them with a step {step}"
-    return Remark("question", what, count=texts.cells)
+def _asked_of_measure(name: str, texts: Texts, found: Suggestion, *, times: bool) -> Remark | None:
+    """What is asked of a measure that stays text; None if nothing is."""
+    what = ""
+    if times:
+        what = f"{texts.values[0].as_py()!r} may be a time of day or a number: take a step number = {name!r} if it is one"
+    elif found.question and found.meaning in {"numbers", "dates"}:
+        what = found.question
+    elif found.meaning != "lists" and (pair := _two_figures(texts.values.slice(0, _LOOKED_AT).to_pylist())):
+        pattern = r"(.+)/(.+)" if "/" in pair else r"(.+)\((.+)\)"
+        step = f"split = {name!r}, into = ['first', 'second'], pattern = '{pattern}'"
+        what = f"its cells hold two figures each, such as {pair!r}: part them with a step {step}"
+    return Remark("question", f"{name} stays text: {what}", count=len(texts.codes)) if what else None
 
 
 def _two_figures(said: Sequence[str]) -> str:
