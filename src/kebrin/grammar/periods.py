@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 from kebrin.errors import PlanError
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
 _YEAR_TEXT = r"(?:1[89]|20|21)\d\d"
 _YEAR = re.compile(rf"(?:fy ?|fiscal year |year )?(?P<first>{_YEAR_TEXT})(?:[/–-](?P<second>\d\d(?:\d\d)?))? ?[a-z*]?")
@@ -127,3 +127,17 @@ def words_for(kind: str, languages: Sequence[str]) -> dict[str, int]:
             )  # fmt: skip
         words |= _table()[language][kind]
     return words
+
+
+def languages_of(words: Collection[str]) -> list[str]:
+    """The languages that all of some words are months or weekdays in.
+
+    >>> languages_of(["juin", "juillet"]), languages_of(["Gull"])
+    (['fr'], [])
+    """
+    plain = [word.casefold().rstrip(".") for word in words]
+    return [
+        language
+        for language, kinds in _table().items()
+        if plain and all(word in kinds["month"] or word in kinds["weekday"] for word in plain)
+    ]

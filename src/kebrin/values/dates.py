@@ -12,7 +12,7 @@ import pyarrow as pa
 from kebrin.cells import MISSING_MARKS
 from kebrin.errors import PlanError, ValuesError
 from kebrin.grammar.moments import Moment, understand_moment
-from kebrin.grammar.periods import words_for
+from kebrin.grammar.periods import languages_of, words_for
 from kebrin.table import arrays
 from kebrin.values.instants import DAY, NONE, PLACES, seconds_of
 from kebrin.values.ordering import Order, find_order, refuse_short_years
@@ -31,6 +31,9 @@ if TYPE_CHECKING:
 
 # Days from 1970-01-01 to the day before each serial number 1: the 1900 system counts a 29 February 1900 that never was.
 _SERIAL = re.compile(r"[1-9][0-9]{3,4}")
+_WORD = re.compile(r"[^\W\d_]{2,}")
+# So many texts show in which language months are named, in so many words at most.
+_SAMPLE, _MOST_WORDS = 50, 40
 _SERIALS = {"1900": -25_569, "1904": -24_107}
 
 
@@ -185,6 +188,25 @@ def read_dates(
         words,
         evidence,
     )
+
+
+def language_of(texts: Texts, column: str) -> str:
+    """The language in which every text is a date, where some name a month in words; '' if there is none or they disagree.
+
+    >>> language_of(Texts.of(pa.chunked_array([["1 juin 2031", "14 juillet 2031"]])), "due")
+    'fr'
+    """
+    words = {word for text in texts.values.slice(0, _SAMPLE).to_pylist() for word in _WORD.findall(str(text))}
+    read: dict[str, Dates] = {}
+    for language in languages_of(words) if 0 < len(words) <= _MOST_WORDS else ():
+        try:
+            found = read_dates(texts, column, languages=(language,))
+        except ValuesError:
+            continue
+        if not found.unread.any() and not found.missing.all():
+            read[language] = found
+    units = [found.units for found in read.values()]
+    return next(iter(read), "") if all(np.array_equal(one, units[0]) for one in units) else ""
 
 
 def _read_serials(texts: Texts, units: Whole, serial: str, per_second: int) -> None:

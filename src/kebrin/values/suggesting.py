@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from kebrin.errors import ValuesError
 from kebrin.grammar.words import names_a_key, period_range
-from kebrin.values.dates import read_dates
+from kebrin.values.dates import language_of, read_dates
 from kebrin.values.entries import find_lists, in_step
 from kebrin.values.keys import clean, key
 from kebrin.values.marking import flag_words
@@ -33,6 +33,8 @@ if TYPE_CHECKING:
 
 # Of the texts of a column at least this share must read for a meaning to be likely at all.
 _LIKELY = 0.6
+# Words are dates by chance less often than they are numbers.
+_HALF = 0.5
 _MOST_CODES = 2000
 #: Stands in a question for the file that the column is in.
 TABLE = "TABLE"
@@ -147,16 +149,22 @@ def _digit_share(texts: Texts) -> float:
 
 def _as_dates(texts: Texts, column: str) -> Suggestion | None:
     try:
-        return _dates(texts, column, read_dates(texts, column))
+        found = _dates(texts, column, read_dates(texts, column))
     except ValuesError as error:
         return _asked(error, Suggestion("dates", {"date": column}), lambda answer: _dates(
             texts, column, read_dates(texts, column, **answer)
         ))  # fmt: skip
+    language = language_of(texts, column) if found is None else ""
+    if language:
+        return Suggestion(
+            "dates", {"date": column, "languages": [language]}, f"every text is a date in {language!r}", conclusive=True
+        )
+    return found
 
 
 def _dates(texts: Texts, column: str, read: Dates) -> Suggestion | None:
     known, lost = texts.cells_of(~read.unread & ~read.missing), texts.cells_of(read.unread)
-    if not known or known < _LIKELY * (known + lost):
+    if not known or known < _HALF * (known + lost):
         return None
     if lost:
         return _with_others(texts, column, "date", "dates", read.unread, read.evidence)

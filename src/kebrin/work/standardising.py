@@ -14,7 +14,7 @@ from kebrin.grammar.moments import may_be_times
 from kebrin.grammar.periods import period_name, words_for
 from kebrin.shape.splitting import split
 from kebrin.table import Remark, arrays
-from kebrin.values.dates import date, read_dates
+from kebrin.values.dates import date, language_of, read_dates
 from kebrin.values.entries import has_plain_sign, labelled
 from kebrin.values.numbers import number
 from kebrin.values.periods import period, read_period
@@ -130,6 +130,9 @@ def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple
             read = read_dates(texts, name, latest=LATEST_SHORT_YEAR)
         except ValuesError as other:
             return table.remarked([Remark("question", f"{name} stays text: {other.what}: {other.why}. {other.do}")]), {}
+    if (read.unread | read.missing).all() and (language := language_of(texts, name)):
+        options = {"languages": [language]}
+        read = read_dates(texts, name, **options)
     known = ~read.unread & ~read.missing
     if read.unread.any() and known.any():
         serial = _with_serials(texts, name, read.units, known, read.per_second, options)
