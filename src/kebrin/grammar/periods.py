@@ -29,6 +29,10 @@ _NUMBERED = (
 _WITH_YEAR = re.compile(
     rf"(?:{_YEAR_TEXT}[ ./-]+)?(?P<word>.*?[^\d ./'’-])(?: \(?[a-z]{{1,2}}\)?)?[ ./'’-]*(?:{_YEAR_TEXT}|(?<=[ ./'’-])\d\d)?"
 )
+# "Mon 2", "Tue 3 Jun", "Wed 04.06."; "2 Jun", "3. Juni".
+_WEEKDAY_AND_DAY = re.compile(r"(?P<word>[^\W\d_]{2,10})[.,]? ?\d{1,2}\.?(?: ?[^\W\d_]{3,9}\.?|[./]\d{1,2}\.?)?")
+_DAY_AND_MONTH = re.compile(r"(?:0?[1-9]|[12]\d|3[01])\.? ?(?P<word>[^\W\d_]{3,10})\.?")
+_DAYS = 12
 _KINDS = ("month", "weekday", "quarter")
 _MOST_LABELS = 400
 
@@ -74,6 +78,8 @@ def _named(bare: tuple[str, ...]) -> str:
     for name, pattern in _NUMBERED:
         if all(map(pattern.fullmatch, bare)):
             return name
+    if (days := _named_days(bare)):
+        return days
     matches = [_WITH_YEAR.fullmatch(label) for label in bare]
     words = {match["word"].strip(" .") for match in matches if match}
     if None in matches or any(len(word) > 20 for word in words):
@@ -84,6 +90,18 @@ def _named(bare: tuple[str, ...]) -> str:
             for kind in _KINDS:
                 if words <= kinds[kind].keys():
                     return kind
+    return ""
+
+
+def _named_days(bare: tuple[str, ...]) -> str:
+    """'weekday' for labels like "mon 2" and "tue 3 jun", 'date' for those like "2 jun"; else ''."""
+    for kind, pattern in (("weekday", _WEEKDAY_AND_DAY), ("date", _DAY_AND_MONTH)):
+        matches = [pattern.fullmatch(label) for label in bare]
+        words = {match["word"] for match in matches if match}
+        if None not in matches and len(words) <= _DAYS:
+            known = "weekday" if kind == "weekday" else "month"
+            if any(words <= kinds[known].keys() for kinds in _table().values()):
+                return kind
     return ""
 
 

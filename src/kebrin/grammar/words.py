@@ -28,6 +28,7 @@ _WHOLE = re.compile(
     r"|(?:year|month|season) to date$|ytd$|to date$|cumulative$|kumuliert$|jahressumme$",
     re.IGNORECASE,
 )
+_DRAWN = re.compile(r"[-=_*:.~–—═─]{2,}")
 _RATIO = re.compile(
     r"[%‰]|\b(?:per ?cent(?:age)?|pct|shares?|rates?|ratio|index|change|growth|yield|anteil|veränderung|quote|taux|"
     r"évolution|quota|variazione|variación|tasa|aandeel|andel)\b",
@@ -57,13 +58,13 @@ KEYED = re.compile(r"(?P<key>[^\W\d_][^:]{0,38}?)\s*:\s+(?P<value>[^\s:][^:]*)")
 #: What a word for "total" may have in it, in the languages that are known, for RE2: only such texts are looked at.
 MAY_TOTAL = (
     "(?i)tot|sum|all|ges|zus|raz|celk|sou|spolu|össz|skup|ukup|topl|kopā|viso|kokku|yht|samt|ensemble|somm|soma|"
-    "ито|всего|сум|разом|усьо|σύν|合|小|总|計|계|\\*\\*"
+    "ито|всего|сум|разом|усьо|σύν|[Σ∑]|合|小|总|計|계|\\*\\*"
 )
 _NOTE = re.compile(
     r"(?:foot)?notes?|fn\.?|ref\.?|anm\.?|anmerkung(?:en)?|fußnoten?|fotnot(?:er)?|noot|nota|uwagi", re.IGNORECASE
 )
 # Words too common to stand for a total inside a longer label.
-_WHOLE_TOTAL = re.compile(r"\W*(?:sum|all|overall|ensemble|somme|somma|suma|soma)\W*", re.IGNORECASE)
+_WHOLE_TOTAL = re.compile(r"\W*(?:sum|all|overall|ensemble|somme|somma|suma|soma|Σ|∑)\W*", re.IGNORECASE)
 # Print reports mark the lines of their totals so.
 _STARRED = re.compile(r"\s*\*{2,}\s+(?=\w)")
 _CJK_TOTAL = re.compile("合計|小計|総計|合计|小计|总计|합계|총계|소계")
@@ -99,6 +100,15 @@ def speaks(label: str) -> bool:
     (True, False)
     """
     return not (label[-1:].isdigit() and _BARE_CODE.fullmatch(label))
+
+
+def is_drawn(text: str) -> bool:
+    """Whether a text is a drawn line.
+
+    >>> is_drawn("-----"), is_drawn(":--:"), is_drawn("-"), is_drawn("n/a")
+    (True, True, False, False)
+    """
+    return _DRAWN.fullmatch(text) is not None
 
 
 def is_unit(label: str) -> bool:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.grammar.words import is_drawn
 from kebrin.layout.fields import leading_field_lines
 
 if TYPE_CHECKING:
@@ -68,7 +69,7 @@ def in_play(sheet: Sheet) -> Play:
         columns = columns[sheet.filled[np.ix_(rows, columns)].sum(axis=0) > 1]
     columns = _but(columns, _asides(sheet, rows, columns))
     columns = _but(columns, _pairs_beside(sheet, rows, columns))
-    comments = comment_lines(sheet, rows)
+    comments = (*comment_lines(sheet, rows), *rule_lines(sheet, rows))
     rows = _but(rows, leading_field_lines(sheet, rows))
     return Play(_but(rows, comments), columns, hidden_rows, hidden_columns, comments=comments)
 
@@ -85,6 +86,25 @@ def comment_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
         return ()
     alone = rows[sheet.filled[rows].sum(axis=1) == 1].tolist()
     return tuple(row for row in alone if _comment_sign(sheet, row) == _comment_sign(sheet, int(rows[0])))
+
+
+def rule_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
+    """Rows of several cells that hold nothing but drawn lines.
+
+    >>> from kebrin.cells import Sheet
+    >>> rule_lines(Sheet.of([["Quay", "Cars"], ["---", "----"], ["East", "--"]]), np.arange(3))
+    (1,)
+    """
+    if not len(rows):
+        return ()
+    filled = sheet.filled[rows]
+    first = sheet.values[rows, filled.argmax(axis=1)].tolist()
+    return tuple(
+        int(rows[at])
+        for at, text in enumerate(first)
+        if isinstance(text, str) and is_drawn(text.strip()) and filled[at].sum() > 1
+        and all(is_drawn(sheet.text(int(rows[at]), column)) for column in np.flatnonzero(filled[at]).tolist())
+    )  # fmt: skip
 
 
 def _comment_sign(sheet: Sheet, row: int) -> str:

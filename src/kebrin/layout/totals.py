@@ -367,7 +367,8 @@ def _is_sum(search: Search, line: int, parts: list[int]) -> bool:
     if len(parts) < (1 if few else 2) or not telling.any() or search.keeps(line):
         return False
     # Small numbers are easily the sum of their neighbours by chance; long ones, or many at once, are not.
-    enough = _WHOLE_BITS if line in search.wholes else _BITS + np.log2(len(search.paths))
+    several = max(len(search.wholes), 1)  # each that fits makes chance less likely for all
+    enough = _WHOLE_BITS / several if line in search.wholes else _BITS + np.log2(len(search.paths))
     if not worded and _bits(search.filled[line][search.telling]) < enough:
         return False
     gaps = np.abs(search.filled[parts].sum(axis=0) - search.filled[line])

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
-from kebrin.grammar.words import is_unit
+from kebrin.grammar.words import is_drawn, is_unit
 from kebrin.proof.ledger import Objection, Use
 from kebrin.proof.left import Left, Why
 
@@ -198,6 +198,9 @@ def _is_around(account: Account, cell: tuple[int, int]) -> bool:
     A row that fills more than half of a body's columns is no note, wherever it stands.
     """
     sheet = account.sheet
+    if is_drawn(sheet.text(*cell)):
+        columns = np.flatnonzero(sheet.filled[cell[0]]).tolist()
+        return len(columns) > 1 and all(is_drawn(sheet.text(cell[0], column)) for column in columns)
     if sheet.data[cell] and not _is_lone(sheet, cell):
         # On a sheet without a table one figure beside its name is no observation.
         return not account.hulls and int(sheet.data.sum()) == 1 and int(sheet.filled[cell[0]].sum()) == _TITLE_CELLS
