@@ -22,13 +22,21 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, column_letters
-from kebrin.grammar.words import MAY_TOTAL, are_statistics, average_word, speaks, total_word, without_total_word
+from kebrin.grammar.words import (
+    MAY_TOTAL,
+    are_statistics,
+    average_word,
+    says_whole,
+    speaks,
+    total_word,
+    without_total_word,
+)
 from kebrin.proof.figures import figures_as_labels, kept_sums
 from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
 from kebrin.proof.left import Left, Why
 from kebrin.proof.reasons import Account, account_for_left, widen
-from kebrin.proof.strangers import columns_beside, goes_on_inside, headings_inside, pairs_inside
+from kebrin.proof.strangers import object_to_strangers
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
@@ -129,7 +137,7 @@ def reach(
         _misplaced_figures(account, segment, table, kept)
     account_for_left(account, left, labels)
     for segment, _ in segments:
-        _strangers(account, segment)
+        object_to_strangers(account, segment)
     _fields(account, fields)
     account.uses[~sheet.filled] = Use.UNCLAIMED
     via = {name: _arrived(account, listed) for name, listed in account.via.items() if any(map(len, listed))}
@@ -307,14 +315,25 @@ def _totals_among_values(account: Account, segment: Segment, table: Table, kept:
         distinct = pc.unique(column)
         maybe = distinct.filter(pc.match_substring_regex(distinct, MAY_TOTAL)).to_pylist()
         for text in maybe:
-            if not total_word(text) or without_total_word(text) or text.casefold() in stated:
+            at = int(pc.index(column, text).as_py())
+            bare = total_word(text) and not without_total_word(text)
+            whole = " " not in text and says_whole(text) and _sums_all(table, segment, at)
+            if not (bare or whole) or text.casefold() in stated:
                 continue
             rows, columns = segment.cells(name)
-            at = int(pc.index(column, text).as_py())
             account.object(
                 "total", f"{text!r} is called a total and is kept as data", [(int(rows[at]), int(columns[at]))],
                 f"state not_totals = [{text!r}] in the plan's layout, or leave such rows out",
             )  # fmt: skip
+
+
+def _sums_all(table: Table, segment: Segment, at: int) -> bool:
+    """Whether a record's figures are the sums of those of all others, in every column of figures."""
+    own = [table.data.column(name) for name in segment.columns if pa.types.is_floating(table.data.column(name).type)]
+    numbers = [np.nan_to_num(arrays.floats_of(column)) for column in own]
+    return len(numbers) > 0 and all(
+        one[at] != 0 and abs(float(one.sum()) - 2 * float(one[at])) <= 1e-9 * float(np.abs(one).sum()) for one in numbers
+    )
 
 
 def _cell_that_says(sheet: Sheet, labels: Labels, used: NDArray[np.bool_], text: str) -> tuple[int, int] | None:
@@ -348,28 +367,6 @@ def _misplaced_figures(account: Account, segment: Segment, table: Table, kept: S
             "sum", f"{name} {label!r} is the sum of {count} lines beside it and is kept as data", [cell],
             f"state totals = [{label!r}] or not_totals = [{label!r}] in the plan's layout",
         )  # fmt: skip
-
-
-def _strangers(account: Account, segment: Segment) -> None:
-    """Records that look like headings, and columns beside the records that look like theirs."""
-    for (row, column), what in (*headings_inside(account.sheet, segment), *pairs_inside(account.sheet, segment)):
-        text = account.sheet.text(row, column)
-        account.object(
-            "headings", f"row {row + 1} {text!r} is a record, {what}", [(row, column)],
-            f"state where the table ends: ends = {text!r} in the plan's layout, and read what follows as a table of its own",
-        )  # fmt: skip
-    for (row, column), what in goes_on_inside(account.sheet, segment):
-        account.object(
-            "goes on", f"row {row + 1} {account.sheet.text(row, column)!r} is a record, {what}", [(row, column)],
-            f"join the two texts in a copy of the file, or state leave_out = 'row {row + 1}' in the plan's layout",
-        )  # fmt: skip
-    for cell, what in columns_beside(account.sheet, segment, account.uses):
-        account.object(
-            "beside",
-            f"{what} and is in no table",
-            [cell],
-            f"give it a heading, or state leave_out = 'column {column_letters(cell[1])}' in the plan's layout",
-        )
 
 
 def _labels_of(sheet: Sheet, segment: Segment, axis: int, line: int) -> list[str]:

@@ -6,6 +6,7 @@ it is none.
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -19,11 +20,39 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
+    from kebrin.proof.reasons import Account
     from kebrin.table import Segment
 
 # Headings are several; a column holds figures if so many of its cells are some; a column beside is none if few rows have it.
 _FEWEST_HEADINGS, _MOSTLY, _FEWEST_BESIDE, _SHARE_BESIDE = 3, 0.6, 3, 0.5
 _MOST_COLUMNS, _FEWEST_RECORDS, _PAIR = 200, 3, 2
+
+
+def object_to_strangers(account: Account, segment: Segment) -> None:
+    """Records that look like headings, and columns beside the records that look like theirs."""
+    for (row, column), what in (*headings_inside(account.sheet, segment), *pairs_inside(account.sheet, segment)):
+        text = account.sheet.text(row, column)
+        account.object(
+            "headings", f"row {row + 1} {text!r} is a record, {what}", [(row, column)],
+            f"state where the table ends: ends = {text!r} in the plan's layout, and read what follows as a table of its own",
+        )  # fmt: skip
+    for (row, column), what in heads_that_go_on(account.sheet, segment):
+        account.object(
+            "goes on", f"row {row + 1} {account.sheet.text(row, column)!r} {what}", [(row, column)],
+            "join the two texts in a copy of the file, or take the table as it is (--accept)",
+        )  # fmt: skip
+    for (row, column), what in goes_on_inside(account.sheet, segment):
+        account.object(
+            "goes on", f"row {row + 1} {account.sheet.text(row, column)!r} is a record, {what}", [(row, column)],
+            f"join the two texts in a copy of the file, or state leave_out = 'row {row + 1}' in the plan's layout",
+        )  # fmt: skip
+    for cell, what in columns_beside(account.sheet, segment, account.uses):
+        account.object(
+            "beside",
+            f"{what} and is in no table",
+            [cell],
+            f"give it a heading, or state leave_out = 'column {column_letters(cell[1])}' in the plan's layout",
+        )
 
 
 def headings_inside(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int, int], str]]:
@@ -91,6 +120,22 @@ def goes_on_inside(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int, 
         above = filled[at - 1, column] and not data[at - 1, column] if at else False
         if above and rows[at] == rows[at - 1] + 1:
             yield (int(rows[at]), int(columns[column])), "holds one text alone, which may go on from the row above"
+
+
+def heads_that_go_on(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int, int], str]]:
+    """Heads over a row whose label begins with a small letter, as no row after it does: it may be the rest of that label."""
+    levels = [one for one in segment.sources if one.axis == 0]
+    body = set(segment.rows.tolist())
+    for outer, inner in pairwise(levels):
+        under: dict[tuple[int, int], list[int]] = {}
+        for at, head in enumerate(zip(outer.rows.tolist(), outer.columns.tolist(), strict=True)):
+            if head[0] >= 0 and head[0] not in body and inner.rows[at] == segment.rows[at]:
+                under.setdefault(head, []).append(at)
+        for head, lines in under.items():
+            small = [sheet.text(int(inner.rows[at]), int(inner.columns[at]))[:1].islower() for at in lines[:_PAIR]]
+            first = int(segment.rows[lines[0]]) == head[0] + 1 and sheet.text(*head)[:1].isupper()
+            if first and small[0] and not any(small[1:]):
+                yield head, f"heads row {head[0] + 2}, whose label may go on with it"
 
 
 def _lines(segment: Segment) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
