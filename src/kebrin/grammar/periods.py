@@ -39,7 +39,8 @@ _MOST_LABELS = 400
 # A period of several months, as it heads a column beside months.
 _SEVERAL_MONTHS = re.compile(
     r"quarter|half-year|semester|season"
-    r"|(?:(?:q|h|quarter |half |half-year )\d|\d(?:st|nd|rd|th)? (?:quarter|half(?:[- ]year)?)|\d{1,2} months)(?: \d{4})?"
+    r"|(?:\d{4}[ /-]?)?"
+    r"(?:(?:q|h|quarter |half |half-year )\d|\d(?:st|nd|rd|th)? (?:quarter|half(?:[- ]year)?)|\d{1,2} months)(?: \d{4})?"
     r"|(?:q\d|[^\W\d_]{3,9}\.?)\s*(?:[–—-]|to|bis|until|through)\s*"
     r"(?:jan|feb|mar|mär|apr|ma[iy]|jun|jul|aug|sep|o[ck]t|nov|de[cz])[^\W\d_]*\.?(?: \d{4})?",
     re.IGNORECASE,
@@ -65,7 +66,7 @@ def period_name(labels: Sequence[str]) -> str:
 def of_several_months(label: str) -> bool:
     """Whether a label names a period of several months: a quarter, a half-year, a span.
 
-    >>> [of_several_months(label) for label in ("Q1", "H2", "Jan–Mar", "Q1 to Feb", "9 months", "Feb", "Quay 1")]
+    >>> [of_several_months(label) for label in ("Q1", "2031 H2", "Jan–Mar", "Q1 to Feb", "9 months", "Feb", "Quay 1")]
     [True, True, True, True, True, False, False]
     """
     return _SEVERAL_MONTHS.fullmatch(label.strip()) is not None

@@ -18,7 +18,7 @@ from kebrin.sources import files
 from kebrin.sources.cards import are_cards
 from kebrin.sources.limits import hold, hold_room, limits
 from kebrin.sources.long_text import LongRows, LongText, long_sheet, open_long
-from kebrin.sources.printed import is_printed, lay_out, told_of_lines
+from kebrin.sources.printed import is_printed, lay_out, told_of_lines, typical_runs
 from kebrin.sources.stated import NONE, StatedText
 
 if TYPE_CHECKING:
@@ -175,6 +175,8 @@ def delimiter(text: str) -> str:
     ','
     >>> delimiter("Lane      Q1     Q2\nLane 37  3,008    363\nLane 31  1,467  3,577\n")
     ''
+    >>> delimiter("No  Name        Rank\n 1  Berg, Anna  Mate\n 2  Lund, Bo    Cook\n 3  Falk, Eva   Mate\n")
+    ''
     """
     every = (line.rstrip("\r\n") for line in islice(io.StringIO(text, newline=""), _LINES) if line.strip())
     lines = [line for line in every if not _DRAWN.fullmatch(line.strip())]
@@ -184,7 +186,8 @@ def delimiter(text: str) -> str:
     best = sure if 2 * worth[sure][0] > len(lines) else max(_DELIMITERS, key=lambda mark: worth[mark])
     parts_most = 2 * worth[best][0] > len(lines)
     printed = is_printed(text[:_HEAD]) or are_cards(lines)
-    return "" if printed and (not parts_most or _only_groups(lines, best)) else best
+    inside = parts_most and (_only_groups(lines, best) or (best == "," and typical_runs(lines) > worth[best][1]))
+    return "" if printed and (not parts_most or inside) else best
 
 
 def _only_groups(lines: list[str], mark: str) -> bool:

@@ -72,6 +72,16 @@ def is_printed(text: str) -> bool:
     return flush >= _MOSTLY * len(several) and len(several) > _FEWEST and 2 * len(several) > len(lines)
 
 
+def typical_runs(lines: Sequence[str]) -> int:
+    """How many runs of text with gaps between them the middle one of some lines has, of those that have several.
+
+    >>> typical_runs(["Berth   Vessel   Fee", "A1      Gull       4", "Paid on 3 May"])
+    3
+    """
+    counts = sorted(count for line in lines if (count := len(fields_of(line.expandtabs()))) > 1)
+    return counts[len(counts) // 2] if counts else 0
+
+
 def lay_out(text: str, name: str, source: str, stated: StatedText | None = None) -> Sheet:
     """A print report as a sheet: a row per record or line that says something, page heads and ruled lines set aside."""
     stated = stated or StatedText()

@@ -39,6 +39,7 @@ _MOSTLY = 0.5
 # Two figures in one cell: "120/20", "120 (20)"; nearly all cells hold such.
 _TWO_FIGURES = re.compile(r"\s*[-+−]?\d[\d.,]*\s*(?:/\s*[-+−]?\d[\d.,]*|\(\s*[-+−]?\d[\d.,]*\s*%?\s*\))\s*")
 _NEARLY = 0.8
+_ARROW = re.compile(r"\s*[▲△▼▽↑↓⬆⬇]\s*\d[\d.,]*\s*%?\s*|\s*\d[\d.,]*\s*%?\s*[▲△▼▽↑↓⬆⬇]\s*")
 # A label and an amount in one entry.
 _PAIR = r"^(.*?)\s*[:=]\s*([-−]?\d[\d.,' ]*)$"
 
@@ -221,12 +222,14 @@ def _with_read_measure(table: Table, name: str) -> tuple[Table, dict[str, Any]]:
 
 def _asked_of_measure(name: str, texts: Texts, found: Suggestion, *, times: bool) -> Remark | None:
     """What is asked of a measure that stays text; None if nothing is."""
-    what = ""
+    what, said = "", texts.values.slice(0, _LOOKED_AT).to_pylist()
     if times:
         what = f"{texts.values[0].as_py()!r} may be a time of day or a number: take a step number = {name!r} if it is one"
     elif found.question and found.meaning in {"numbers", "dates"}:
         what = found.question
-    elif found.meaning != "lists" and (pair := _two_figures(texts.values.slice(0, _LOOKED_AT).to_pylist())):
+    elif found.meaning != "lists" and (arrow := next(filter(_ARROW.fullmatch, said), "")):
+        what = f"{arrow!r} bears an arrow, which may mean more or less: recode the arrows, then read numbers"
+    elif found.meaning != "lists" and (pair := _two_figures(said)):
         pattern = r"(.+)/(.+)" if "/" in pair else r"(.+)\((.+)\)"
         step = f"split = {name!r}, into = ['first', 'second'], pattern = '{pattern}'"
         what = f"its cells hold two figures each, such as {pair!r}: part them with a step {step}"
