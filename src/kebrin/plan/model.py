@@ -41,18 +41,18 @@ Position = Annotated[int, Field(ge=1)]
 class LayoutPlan(Strict):
     """What is stated about the layout; whatever is left out is worked out on each sheet.
 
-    `starts` is the text of a heading cell or the address of the block's top left cell; `ends` is the text of the first
-    cell below the block or the address of its last cell. `boxhead` and `stub` give a name per heading row and label
-    column. `measures` names the boxhead row whose labels become value columns. `cutins` gives a name per level of
-    cut-in heads, outermost first; none are looked for if it is empty. `beside` gives a name per label column right
-    of the body. `marks` says whether footnote marks are kept, in a column beside their measure. `totals` lists labels of
-    total lines that neither their wording nor their sums would show, `not_totals` those of lines that are called a total
-    and are none. `fill = "none"` stops filling blank labels from above,
-    `within` reads one rectangle of a sheet only ("C4:F7"), or what a table object or a named range of the workbook covers.
-    `joined` gives one name to all heading rows, their labels joined ("Rehearsal" over "hours" is "Rehearsal hours").
-    `turn = true` reads a sheet whose records stand side by side. `leave_out` leaves out rows and columns, by place
-    ('row 7', 'rows 7-9', 'column C') or by a label, whole sheets ('sheet Test*') and blocks ('block 2', 'block A7:D12', 'block
-    Old figures'); names, labels and titles may hold `*`.
+    `starts` is the text of a heading cell or the address of the block's top left cell; `ends` is the text of the first cell
+    below the block or the address of its last cell. `boxhead` and `stub` give a name per heading row and label column;
+    `boxhead = []` says that there are no headings, and `columns` then names columns by their place. `measures` names the
+    boxhead row whose labels become value columns. `cutins` gives a name per level of cut-in heads, outermost first; none
+    are looked for if it is empty. `beside` gives a name per label column right of the body. `marks` says whether footnote
+    marks are kept, in a column beside their measure. `totals` lists labels of total lines that neither their wording nor
+    their sums would show, `not_totals` those of lines that are called a total and are none. `fill = "none"` stops filling
+    blank labels from above, `within` reads one rectangle of a sheet only ("C4:F7"), or what a table object or a named range
+    of the workbook covers. `joined` gives one name to all heading rows, their labels joined ("Rehearsal" over "hours" is
+    "Rehearsal hours"). `turn = true` reads a sheet whose records stand side by side. `leave_out` leaves out rows and
+    columns, by place ('row 7', 'rows 7-9', 'column C') or by a label, whole sheets ('sheet Test*') and blocks ('block 2',
+    'block A7:D12', 'block Old figures'); names, labels and titles may hold `*`.
     """
 
     starts: str = ""
