@@ -171,6 +171,26 @@ def leading_field_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]
     return tuple(found) if told and all(own == places[0] for own in places) else ()
 
 
+def trailing_field_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
+    """Rows at the end, behind a gap, that say who signed and when: names with a colon, and what they say, which is no figure.
+
+    >>> rows = [["Port", "Foot"], ["Brae", 10], ["Wick", 8], [None, None], ["Signed:", "A. Berg"]]
+    >>> trailing_field_lines(Sheet.of(rows), np.array([0, 1, 2, 4]))
+    (4,)
+    """
+    found: list[int] = []
+    for row in rows[:0:-1].tolist():
+        columns = np.flatnonzero(sheet.filled[row]).tolist()
+        if len(columns) % 2 or len(columns) > 2 * _PAIRS or not all(
+            sheet.text(row, name).endswith(":") and (sheet.kinds[row, value] == Kind.DATE or not sheet.data[row, value])
+            for name, value in zip(columns[::2], columns[1::2], strict=True)
+        ):  # fmt: skip
+            break
+        found.insert(0, row)
+    above = rows[rows < found[0]] if found else rows[:0]
+    return tuple(found) if len(above) > 1 and found[0] - int(above[-1]) > 1 else ()
+
+
 def _all_pairs(sheet: Sheet, row: int) -> bool:
     """Whether a row's filled cells are labels and what they say, one after the other."""
     columns = np.flatnonzero(sheet.filled[row]).tolist()

@@ -89,8 +89,9 @@ def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], *, has_inner:
     if not len(filled):
         return False
     beside = [sheet.text(row, column) for column in range(int(columns[0])) if sheet.filled[row, column]]
-    if len(filled) == 1 and beside and beside[-1].endswith(":"):
-        return False  # a field and its value
+    named = sum(sheet.text(row, int(column)).endswith(":") for column in filled)
+    if beside and beside[-1].endswith(":") and (len(filled) == 1 or named):
+        return False  # fields and their values
     texts = [sheet.text(row, int(column)) for column in filled]
     if len(filled) == len(columns) > 1 and any(":" not in text for text in texts):
         return True  # "of which: foot" beside plain headings; a line of fields has gaps, or colons throughout
