@@ -10,6 +10,8 @@ import subprocess
 import sys
 import time
 from collections import OrderedDict
+from concurrent.futures import BrokenExecutor, Executor, Future
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import openpyxl
@@ -18,10 +20,10 @@ import pytest
 import kebrin as kb
 from building import die_once
 from kebrin.sources.choosing import Choice, choose
+from kebrin.work.gathering import gather
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
-    from pathlib import Path
 
     from kebrin.deliver.drift import Drift
 
@@ -435,6 +437,33 @@ def test_the_work_of_a_worker_that_died_is_done_again(tmp_path: Path) -> None:
     aside = found[3]
     assert isinstance(aside, Aside)
     assert "died" in aside.said
+
+
+class Fragile(Executor):
+    """Takes three tasks and then no more, as a pool does one of whose workers has died."""
+
+    def __init__(self) -> None:
+        self.taken = 0
+
+    def submit(self, fn: Any, /, *args: Any, **kwargs: Any) -> Future[Any]:
+        self.taken += 1
+        if self.taken > 3:
+            raise BrokenExecutor
+        done: Future[Any] = Future()
+        done.set_result(fn(*args, **kwargs))
+        return done
+
+
+class FragileCrew:
+    def executor(self) -> Executor:
+        return Fragile()
+
+    renew = executor
+
+
+def test_files_that_a_broken_pool_did_not_take_are_given_to_the_next() -> None:
+    paths = [Path(str(number)) for number in range(20)]
+    assert list(gather(paths, str, crew=FragileCrew())) == [str(path) for path in paths]
 
 
 def test_workers_and_a_scheduler_exclude_each_other(year: Path) -> None:

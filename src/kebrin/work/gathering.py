@@ -112,8 +112,14 @@ class _Crewed(Generic[T]):
 
     def _hand_out(self) -> None:
         while self._waiting and len(self._running) < IN_FLIGHT:
-            path = self._waiting.popleft()
-            self._running.append((path, self._executor.submit(_tried, self._task, path)))
+            try:
+                future = self._executor.submit(_tried, self._task, self._waiting[0])
+            except BrokenExecutor:
+                if self._running:
+                    return  # that a worker has died is dealt with where one of these is waited for
+                self._executor = self._crew.renew()
+                future = self._executor.submit(_tried, self._task, self._waiting[0])
+            self._running.append((self._waiting.popleft(), future))
 
     def each(self, on_file: Callable[[str], None] | None) -> Iterator[tuple[Path, T | KebrinError]]:
         """What each gives, in order."""
