@@ -155,4 +155,6 @@ def may_be_times(name: str, texts: Collection[str]) -> bool:
     >>> may_be_times("Departs", ["6.10", "18.25"]), may_be_times("Fare", ["6.10"]), may_be_times("Time", ["6.75"])
     (True, False, False)
     """
-    return bool(texts) and _NAMES_TIME.search(name) is not None and all(map(_DOTTED_TIME.fullmatch, map(str.strip, texts)))
+    return (
+        bool(texts) and _NAMES_TIME.search(name) is not None and all(map(_DOTTED_TIME.fullmatch, map(str.strip, texts)))
+    )

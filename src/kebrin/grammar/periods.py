@@ -79,7 +79,7 @@ def _named(bare: tuple[str, ...]) -> str:
     for name, pattern in _NUMBERED:
         if all(map(pattern.fullmatch, bare)):
             return name
-    if (days := _named_days(bare)):
+    if days := _named_days(bare):
         return days
     matches = [_WITH_YEAR.fullmatch(label) for label in bare]
     words = {match["word"].strip(" .") for match in matches if match}

@@ -26,7 +26,9 @@ def find_aggregates(search: Search) -> None:
         if line in taken or search.keeps(line) or not (extreme or whole):
             continue
         rest = [
-            at for at in range(len(search.paths)) if at != line and at not in taken and not says_extreme(search.paths[at])
+            at
+            for at in range(len(search.paths))
+            if at != line and at not in taken and not says_extreme(search.paths[at])
         ]
         stated = ~np.isnan(search.numbers[line])
         own = search.numbers[rest][:, stated] if rest else np.empty((0, 0))

@@ -50,9 +50,7 @@ def first_row_doubt(
     return [Evidence("first row", f"row {row + 1}", why, 0.3, "boxhead = []")]
 
 
-def record_doubt(
-    sheet: Sheet, head: int, rows: NDArray[np.intp], columns: NDArray[np.intp]
-) -> tuple[Evidence, ...]:
+def record_doubt(sheet: Sheet, head: int, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tuple[Evidence, ...]:
     """A row of headings one of which has figures in it and looks as what stands below it does: it may be the first record.
 
     >>> from kebrin.cells import Sheet

@@ -167,7 +167,9 @@ def leading_field_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]
         return ()
     found = wide[: count - 1].tolist()
     places = [np.flatnonzero(sheet.filled[row]).tolist() for row in found]
-    told = any(any(map(str.isdigit, sheet.text(row, column))) for row, own in zip(found, places, strict=True) for column in own)
+    told = any(
+        any(map(str.isdigit, sheet.text(row, column))) for row, own in zip(found, places, strict=True) for column in own
+    )
     return tuple(found) if told and all(own == places[0] for own in places) else ()
 
 

@@ -121,7 +121,9 @@ def find_heads(
         why = "rows with a label alone, or with the sum of those below, head the rows below them"
     width = sheet.shape[1]
     lanes = [column] * len(rows)
-    return Heads(_levels(rows, texts, heads, levels, indents if set_in else None, lanes, width), only, notes, why, empty)
+    return Heads(
+        _levels(rows, texts, heads, levels, indents if set_in else None, lanes, width), only, notes, why, empty
+    )
 
 
 def listed_heads(

@@ -103,7 +103,9 @@ def as_bare_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     if stated.boxhead != () or len(play.columns) < 2 or not len(play.rows):
         return None
     rows = play.rows[sheet.filled[np.ix_(play.rows, play.columns)].sum(axis=1) > 1]
-    evidence = Evidence("list", f"from {sheet.address(int(play.rows[0]), int(play.columns[0]))}", "no headings are stated")
+    evidence = Evidence(
+        "list", f"from {sheet.address(int(play.rows[0]), int(play.columns[0]))}", "no headings are stated"
+    )
     stub = tuple(play.columns[:-1].tolist())
     return Frame(
         (), (), stub, rows, play.columns[-1:], (evidence,), *hidden_lines(play), play.repeats, play.pages, listed=True

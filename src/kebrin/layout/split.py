@@ -179,7 +179,9 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
         named = headed and _tell_apart(sheet, [(int(rows[row - 1]), column) for _, column in cells])
         if named and not _speaks_of_columns(sheet, cells, use[row]):
             break  # the words above are headings enough
-        labels = are_labels(sheet, cells, running=not headed) or (named and _is_one_year(sheet, cells, int(rows[row - 1])))
+        labels = are_labels(sheet, cells, running=not headed) or (
+            named and _is_one_year(sheet, cells, int(rows[row - 1]))
+        )
         if not labels or _goes_on(sheet, cells, int(rows[row + 1])):
             break
         heads.append(row)

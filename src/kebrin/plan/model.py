@@ -77,7 +77,9 @@ class LayoutPlan(Strict):
     @model_validator(mode="after")
     def _measures_is_a_row(self) -> LayoutPlan:
         if self.measures and self.boxhead is not None and self.measures not in (*self.boxhead, self.joined):
-            raise ValueError(f"measures names {self.measures!r}, but boxhead has {', '.join(self.boxhead) or 'no rows'}")
+            raise ValueError(
+                f"measures names {self.measures!r}, but boxhead has {', '.join(self.boxhead) or 'no rows'}"
+            )
         return self
 
 

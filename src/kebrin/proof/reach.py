@@ -172,7 +172,9 @@ def _fields(account: Account, fields: Sequence[FieldAt]) -> None:
 def _arrived(account: Account, listed: Sequence[NDArray[np.intp]]) -> tuple[int, tuple[str, ...], str]:
     """How many cells arrived by one column, the first of them, and as what."""
     sheet = account.sheet
-    flat = arrays.distinct(np.concatenate([cells[:, 0] * sheet.shape[1] + cells[:, 1] for cells in listed if len(cells)]))
+    flat = arrays.distinct(
+        np.concatenate([cells[:, 0] * sheet.shape[1] + cells[:, 1] for cells in listed if len(cells)])
+    )
     first = [divmod(int(at), sheet.shape[1]) for at in flat[:_FEW]]
     return len(flat), tuple(sheet.address(*cell) for cell in first), Use(int(account.uses[first[0]])).word
 
@@ -332,7 +334,8 @@ def _sums_all(table: Table, segment: Segment, at: int) -> bool:
     own = [table.data.column(name) for name in segment.columns if pa.types.is_floating(table.data.column(name).type)]
     numbers = [np.nan_to_num(arrays.floats_of(column)) for column in own]
     return len(numbers) > 0 and all(
-        one[at] != 0 and abs(float(one.sum()) - 2 * float(one[at])) <= 1e-9 * float(np.abs(one).sum()) for one in numbers
+        one[at] != 0 and abs(float(one.sum()) - 2 * float(one[at])) <= 1e-9 * float(np.abs(one).sum())
+        for one in numbers
     )
 
 

@@ -26,7 +26,9 @@ _CAPTION = re.compile(
 )
 
 # What programs call sheets that nobody has named.
-_COUNTED = re.compile(r"(?:sheet|table|page|tabelle|blatt|feuille?|tableau|hoja|tabla|foglio|blad|ark|list)\s*\d+", re.IGNORECASE)
+_COUNTED = re.compile(
+    r"(?:sheet|table|page|tabelle|blatt|feuille?|tableau|hoja|tabla|foglio|blad|ark|list)\s*\d+", re.IGNORECASE
+)
 
 
 @dataclass(frozen=True)

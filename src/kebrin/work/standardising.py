@@ -224,7 +224,9 @@ def _asked_of_measure(name: str, texts: Texts, found: Suggestion, *, times: bool
     """What is asked of a measure that stays text; None if nothing is."""
     what, said = "", texts.values.slice(0, _LOOKED_AT).to_pylist()
     if times:
-        what = f"{texts.values[0].as_py()!r} may be a time of day or a number: take a step number = {name!r} if it is one"
+        what = (
+            f"{texts.values[0].as_py()!r} may be a time of day or a number: take a step number = {name!r} if it is one"
+        )
     elif found.question and found.meaning in {"numbers", "dates"}:
         what = found.question
     elif found.meaning != "lists" and (arrow := next(filter(_ARROW.fullmatch, said), "")):
