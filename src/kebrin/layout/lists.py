@@ -24,15 +24,15 @@ from kebrin.grammar.words import (
     says_money,
     says_whole,
     total_word,
-    without_total_word,
 )
 from kebrin.layout.alike import alike_texts
 from kebrin.layout.fields import is_field_line
 from kebrin.layout.labels import are_series
+from kebrin.layout.list_sums import name_totals, sums_column
 from kebrin.layout.titled import headed_below_a_gap
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
 
     from numpy.typing import NDArray
 
@@ -48,8 +48,6 @@ _MOSTLY = 0.7
 # A row with so many of the headings says them again; a text of so many words may be a sentence.
 _SAID_AGAIN, _SENTENCE = 0.7, 4
 _SPANNING_WORDS, _PAIR = 3, 2
-# So many letters of a heading tell that a label speaks of all that stands below it: "All ports" under "Port".
-_STEM = 3
 _FEWEST_UNLIKE = 3
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
@@ -142,7 +140,7 @@ def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.i
     keys = _lone_keys(sheet, below, used, many) if last >= 0 else np.zeros(len(below), np.bool_)
     end = max(last, int(np.flatnonzero(keys)[-1]) if keys.any() else -1)
     several = many >= 2
-    if 0 < end + 1 < len(below) and many[end + 1] == 1 and _sums_column(sheet, below[: end + 2], used):
+    if 0 < end + 1 < len(below) and many[end + 1] == 1 and sums_column(sheet, below[: end + 2], used):
         end, several = end + 1, several | (np.arange(len(below)) == end + 1)
     below, several = below[: end + 1], several[: end + 1]
     # The first cell of nearly all rows tells that they do not say the headings again.
@@ -173,20 +171,6 @@ def _without_pairs(sheet: Sheet, rows: NDArray[np.intp], used: NDArray[np.intp])
     few = sheet.filled[np.ix_(rows, used)].sum(axis=1) <= _PAIR
     pairs = few[last:].all() and not few[:last].any() and all(is_field_line(sheet, int(row)) for row in rows[last:])
     return rows[:last] if pairs else rows
-
-
-def _sums_column(sheet: Sheet, rows: NDArray[np.intp], used: NDArray[np.intp]) -> bool:
-    """Whether the last of some rows holds one figure, the sum of those above it, which are two or more.
-
-    >>> sheet = Sheet.of([["T1", 12.5], ["T2", 4], [None, 16.5]])
-    >>> _sums_column(sheet, np.arange(3), np.arange(2)), _sums_column(sheet, np.arange(2), np.arange(1, 2))
-    (True, False)
-    """
-    (column,) = used[sheet.filled[rows[-1], used]][:1].tolist()
-    numbers = sheet.numbers[rows, column]
-    above = numbers[:-1][~np.isnan(numbers[:-1])]
-    slack = 1e-9 * max(float(np.abs(above).sum()), 1.0)
-    return len(above) > 1 and numbers[-1] != 0 and abs(float(above.sum()) - float(numbers[-1])) <= slack
 
 
 def _is_said_again(sheet: Sheet, row: int, used: NDArray[np.intp], heads: Sequence[str]) -> bool:
@@ -278,31 +262,13 @@ def _labels_first(
     """Whether columns of labels before columns of figures are records nevertheless."""
     figures = [place for place, kind in enumerate(kinds) if kind in {"figures", "money"} and place]
     others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
-    if _name_totals(sheet, rows, {int(columns[place]): heads[place] for place in (0, *others)}):
+    if name_totals(sheet, rows, {int(columns[place]): heads[place] for place in (0, *others)}):
         return False
     if _has_key(sheet, rows, columns) and (len(figures) == 1 or _unlike(sheet, rows, columns, figures, heads)):
         return True
     # Labels before figures: dates that are texts are none, and one that is said once for several rows is none of a record.
     unlike = len(figures) == 1 or (sheet.textual and "dates" in kinds[1:])
     return unlike and bool((sheet.filled[np.ix_(rows, columns[others])].mean(axis=0) > _MOSTLY).all())
-
-
-def _name_totals(sheet: Sheet, rows: NDArray[np.intp], columns: Mapping[int, str]) -> bool:
-    """Whether labels say "Total" or "All" and nothing else on several rows, or "All ports" under "Port": they sum up others.
-
-    Args:
-        sheet: the sheet.
-        rows: the records.
-        columns: the label columns with their headings.
-    """
-    found = 0
-    for column, head in columns.items():
-        name = head.casefold()[:_STEM]
-        for text, count in Counter(sheet.texts(rows, column)).items():
-            bare = total_word(text) and not without_total_word(text)
-            whole = says_whole(text) and (" " not in text or (len(name) == _STEM and f" {name}" in text.casefold()))
-            found += count if bare or whole else 0
-    return found > 1
 
 
 def _has_key(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
