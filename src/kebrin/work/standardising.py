@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from collections.abc import Collection, Mapping, Sequence
 
     from kebrin.table import Table
+    from kebrin.values.dates import Dates
 
 _SECTION = "section"
 _NAMED = re.compile(r"(?P<key>[^\W\d_][^:]{0,38}?)\s*:\s*(?P<value>\S.*)")
@@ -122,18 +123,11 @@ def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple
     looked = said[:_LOOKED_AT]
     if not looked or sum(sum(map(str.isdigit, one)) >= 3 for one in looked) < _MOSTLY * len(looked):
         return table, {}
-    options: dict[str, Any] = {}
     try:
-        read = read_dates(texts, name)
+        read, options = _read_as_dates(texts, name)
     except ValuesError as error:
-        options = {"latest": LATEST_SHORT_YEAR} if "two digits" in error.what else {}
-        try:
-            read = read_dates(texts, name, latest=LATEST_SHORT_YEAR)
-        except ValuesError as other:
-            return table.remarked([Remark("question", f"{name} stays text: {other.what}: {other.why}. {other.do}")]), {}
-    if (read.unread | read.missing).all() and (language := language_of(texts, name)):
-        options = {"languages": [language]}
-        read = read_dates(texts, name, **options)
+        what = f"{name} stays text: {error.what}: {error.why}. {error.do}"
+        return table.remarked([Remark("question", what)]), {}
     known = ~read.unread & ~read.missing
     if read.unread.any() and known.any():
         serial = _with_serials(texts, name, read.units, known, read.per_second, options)
@@ -148,7 +142,32 @@ def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple
         odd = ", ".join(repr(texts.values[at].as_py()) for at in np.flatnonzero(read.unread)[:4].tolist())
         what = f"{name} stays text: {count:,} of its labels are dates, {lost:,} are none ({odd})"
         return table.remarked([Remark("question", what, count=lost)]), {}
-    return date(table, name, **options), {"date": name, **options}
+    dated = date(table, name, **options)
+    if "latest" in options:
+        what = f"{name}: years of two digits are taken for {LATEST_SHORT_YEAR - 99} to {LATEST_SHORT_YEAR}"
+        dated = dated.remarked([Remark("years", what)])
+    return dated, {"date": name, **options}
+
+
+def _read_as_dates(texts: Texts, name: str) -> tuple[Dates, dict[str, Any]]:
+    """The dates that texts say, and what had to be assumed to read them: a latest short year, a language.
+
+    Raises:
+        ValuesError: they read in two ways; or years of two digits that those written out take for others.
+    """
+    options: dict[str, Any] = {}
+    try:
+        read = read_dates(texts, name)
+    except ValuesError as error:
+        options = {"latest": LATEST_SHORT_YEAR} if "two digits" in error.what else {}
+        read = read_dates(texts, name, latest=LATEST_SHORT_YEAR)
+        told: dict[str, Any] = dict(error.answers[0]) if options and error.answers else options
+        if options and not np.array_equal(read_dates(texts, name, **told).units, read.units):
+            raise
+    if (read.unread | read.missing).all() and (language := language_of(texts, name)):
+        options = {"languages": [language]}
+        read = read_dates(texts, name, **options)
+    return read, options
 
 
 def _with_serials(
