@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 import kebrin as kb
 from building import document_cell, document_row, write_book, write_document
 from kebrin.sources import long_text, plain_cells, plain_rows
-from kebrin.work import flowing
+from kebrin.work import flowing, long_texts
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -98,21 +98,25 @@ def both(monkeypatch: pytest.MonkeyPatch, work: Callable[[], kb.Run]) -> tuple[l
     return whole, plain(work())
 
 
-@pytest.mark.parametrize(("lines", "mark"), [case[1:] for case in STEADY], ids=[case[0] for case in STEADY])
-def test_a_long_text_gives_what_it_gives_read_whole(
-    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, lines: Callable[[], Lines], mark: str
-) -> None:
-    path = written(tmp_path / "log.csv", lines(), mark)
-    taken: list[object] = []
-    from kebrin.work import long_texts
-
+@pytest.fixture
+def taken(monkeypatch: pytest.MonkeyPatch) -> list[object]:
+    """The readings of long files that were finished, batch by batch."""
+    runs: list[object] = []
     finished = long_texts.Run.finished
 
     def noted(run: Any, data: Any) -> Any:
-        taken.append(run)
+        runs.append(run)
         return finished(run, data)
 
     monkeypatch.setattr(long_texts.Run, "finished", noted)
+    return runs
+
+
+@pytest.mark.parametrize(("lines", "mark"), [case[1:] for case in STEADY], ids=[case[0] for case in STEADY])
+def test_a_long_text_gives_what_it_gives_read_whole(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, lines: Callable[[], Lines], mark: str, taken: list[object]
+) -> None:
+    path = written(tmp_path / "log.csv", lines(), mark)
     whole, long = both(monkeypatch, lambda: kb.tidy(path))
     assert taken, "it was read whole"
     assert long == whole
@@ -132,6 +136,22 @@ def test_a_sailing_that_never_went_keeps_its_empty_cells(monkeypatch: pytest.Mon
     (table,) = run.tables.values()
     assert table.to_arrow()["value"].null_count == 12
     assert run.holds
+
+
+def test_a_label_without_values_is_kept_where_other_gaps_are_left_out(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, taken: list[object]
+) -> None:
+    lines = [["Berth", "Jan", "Feb", "Mar"]]
+    for at in range(1, 9_000):
+        figures = [str(at % 90), "" if at % 3 else "7", "" if at % 2 else "5"]
+        lines.append([f"B{at}", *(["", "", ""] if at in {5, 700, 8_000} else figures)])
+    path = written(tmp_path / "berths.csv", lines, ";")
+    whole, long = both(monkeypatch, lambda: kb.tidy(path))
+    assert taken, "it was read whole"
+    assert long == whole
+    rows = kb.tidy(path).tables["berths"].to_arrow().to_pylist()
+    assert [row["value"] for row in rows if row["Berth"] == "B8000"] == [None] * 3
+    assert len([row for row in rows if row["Berth"] == "B8001"]) == 2
 
 
 def test_notes_behind_the_table_are_accounted_for(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
@@ -359,17 +379,7 @@ def test_pages_with_anything_among_their_rows_give_what_they_give_read_whole(
 
 
 @pytest.mark.parametrize("ending", ["html", "ods", "xlsx"])
-def test_long_sheets_of_plain_rows_go_by_columns(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, ending: str) -> None:
-    taken: list[object] = []
-    from kebrin.work import long_texts
-
-    finished = long_texts.Run.finished
-
-    def noted(run: Any, data: Any) -> Any:
-        taken.append(run)
-        return finished(run, data)
-
-    monkeypatch.setattr(long_texts.Run, "finished", noted)
+def test_long_sheets_of_plain_rows_go_by_columns(tmp_path: Path, ending: str, taken: list[object]) -> None:
     rows: list[list[Any]] = [["Sailing", "Port", "Cars"], *([f"S {at}", "Brae", float(at % 97)] for at in range(3_500))]
     path = tmp_path / f"r.{ending}"
     if ending == "xlsx":

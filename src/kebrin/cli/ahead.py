@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 _READING_COMMANDS = frozenset({"tidy", "survey"})
 # Who reads is another process then, and this one must have a single thread to make it.
 _BY_OTHERS = frozenset({"--workers", "--scheduler"})
+# Over smaller workbooks the two threads wait for each other.
 _WORTH_BYTES = 400_000
 _started: dict[Path, Future[Workbook | None]] = {}
 

@@ -23,6 +23,8 @@ _COLON = re.compile(r"(?<!\d):|:(?!\d)")
 _LABEL_WORDS, _MOST_IN_LINE = 4, 12
 # So many pairs make a line of fields, and so many lines of them are no headings.
 _PAIRS = 2
+# Of the cells below a table's headings, but for the labels, so many hold figures.
+_MOSTLY = 0.5
 # What stands behind these words speaks of the table's figures, or of where they come from: it tells no rows apart.
 _NO_FIELD = re.compile(
     r"(?:table|figure|fig|chart|tab|tabelle|tableau|annex|appendix|exhibit|page|part|section|units?|sources?|notes?|"
@@ -165,6 +167,9 @@ def leading_field_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]
     count = next((at for at, one in enumerate(like) if not one), len(like))
     if count <= _PAIRS or count > len(wide) - 2 or any(like[count:]) or (np.diff(wide[:count]) > 1).any():
         return ()
+    below = sheet.data[wide[count:]][:, sheet.filled[wide[count - 1]]]
+    if sheet.data[wide[count - 1]].any() or below[:, 1:].mean() < _MOSTLY:
+        return ()  # records of words may look like pairs too: they stand over no figures, and bear some themselves
     found = wide[: count - 1].tolist()
     places = [np.flatnonzero(sheet.filled[row]).tolist() for row in found]
     told = any(

@@ -245,7 +245,9 @@ class Run(Account):
             for place, at in enumerate(own.tolist()):
                 if at >= 0:
                     there[:, place] |= ~arrays.nulls_of(pa.chunked_array([columns[at]]))
-        self._refuse_heads(columns, np.logical_not(there.any(axis=1)))
+        bare = np.logical_not(there.any(axis=1))
+        self._refuse_heads(columns, bare)
+        there[bare] = True  # or what labels the row would be lost
         if there.all() or self.found.keeps:
             return None
         if self.found.keeps is None:

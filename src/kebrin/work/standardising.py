@@ -142,11 +142,17 @@ def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple
         odd = ", ".join(repr(texts.values[at].as_py()) for at in np.flatnonzero(read.unread)[:4].tolist())
         what = f"{name} stays text: {count:,} of its labels are dates, {lost:,} are none ({odd})"
         return table.remarked([Remark("question", what, count=lost)]), {}
-    dated = date(table, name, **options)
+    return _dated(table, name, options), {"date": name, **options}
+
+
+def _dated(table: Table, name: str, options: Mapping[str, Any]) -> Table:
+    """The table with a column read as dates, what had to be assumed told."""
+    said = []
     if "latest" in options:
-        what = f"{name}: years of two digits are taken for {LATEST_SHORT_YEAR - 99} to {LATEST_SHORT_YEAR}"
-        dated = dated.remarked([Remark("years", what)])
-    return dated, {"date": name, **options}
+        said.append(f"{name}: years of two digits are taken for {LATEST_SHORT_YEAR - 99} to {LATEST_SHORT_YEAR}")
+    if "languages" in options:
+        said.append(f"{name}: its months are named in the language {', '.join(options['languages'])!r}")
+    return date(table, name, **options).remarked([Remark("assumed", one) for one in said])
 
 
 def _read_as_dates(texts: Texts, name: str) -> tuple[Dates, dict[str, Any]]:
@@ -162,7 +168,7 @@ def _read_as_dates(texts: Texts, name: str) -> tuple[Dates, dict[str, Any]]:
         options = {"latest": LATEST_SHORT_YEAR} if "two digits" in error.what else {}
         read = read_dates(texts, name, latest=LATEST_SHORT_YEAR)
         told: dict[str, Any] = dict(error.answers[0]) if options and error.answers else options
-        if options and not np.array_equal(read_dates(texts, name, **told).units, read.units):
+        if told != options and not np.array_equal(read_dates(texts, name, **told).units, read.units):
             raise
     if (read.unread | read.missing).all() and (language := language_of(texts, name)):
         options = {"languages": [language]}
@@ -232,7 +238,7 @@ def _with_read_measure(table: Table, name: str) -> tuple[Table, dict[str, Any]]:
     if found.conclusive and not (found.question or times) and ("number" in found.step or "date" in found.step):
         verb, options = next(iter(found.step)), dict(found.step)
         del options[verb]
-        return (number if verb == "number" else date)(table, name, **options), found.step
+        return (number(table, name, **options) if verb == "number" else _dated(table, name, options)), found.step
     if found.meaning == "identifiers":
         return _answered(table, name), {}
     asked = _asked_of_measure(name, texts, found, times=times)
