@@ -16,7 +16,8 @@ import kebrin as kb
 from building import write_book
 from kebrin.cells import Kind
 from kebrin.errors import Place
-from kebrin.sources.delimited import decode, delimiter
+from kebrin.sources.delimited import delimiter
+from kebrin.sources.encodings import decode
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -153,7 +154,7 @@ def test_a_delimited_file_keeps_its_texts(tmp_path: Path) -> None:
 @pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "cp1252"])
 def test_encodings_are_told_apart(encoding: str) -> None:
     text = "Höhe;Länge\nGäste;übrig\nSkärgård;è\n"
-    assert decode(text.encode(encoding), Place("x.csv")) == text
+    assert decode(text.encode(encoding), Place("x.csv")).text == text
 
 
 @pytest.mark.parametrize(

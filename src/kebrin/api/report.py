@@ -14,7 +14,8 @@ from kebrin.deliver.notebook import block_html, report_html, sheet_html
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.layout import Layout, Stated, find_layouts
 from kebrin.work.leaving import verdict_of
-from kebrin.work.sheet import refuse_questions
+from kebrin.work.sheet import measure_of, refuse_questions
+from kebrin.work.weighing import weigh
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -36,8 +37,8 @@ class Sheet(cells.Sheet):
     def blocks(  # noqa: PLR0913 - all that a plan may state
         self, *, starts: str = "", ends: str = "", boxhead: Sequence[str] | None = None, stub: Sequence[str] | None = None,
         measures: str | None = None, cutins: Sequence[str] | None = None, beside: Sequence[str] | None = None,
-        totals: Sequence[str] = (), find_totals: bool = True, not_totals: Sequence[str] = (), fill: Literal["", "none"] = "",
-        within: str = "", joined: str = "", leave_out: Sequence[str] = (),
+        totals: Sequence[str] = (), find_totals: bool = True, not_totals: Sequence[str] = (), records: Sequence[str] = (),
+        fill: Literal["", "none"] = "", turn: bool = False, within: str = "", joined: str = "", leave_out: Sequence[str] = (),
     ) -> list[Block]:  # fmt: skip
         """The tables on this sheet, in reading order; whatever is not stated is worked out.
 
@@ -52,7 +53,9 @@ class Sheet(cells.Sheet):
             totals: labels of total lines beyond those that are found.
             find_totals: whether others are looked for.
             not_totals: labels of lines that are called a total and are none.
+            records: labels of rows that are records, whatever they look like.
             fill: 'none' if blank labels are not filled down.
+            turn: whether its records stand side by side.
             within: the one rectangle that is read, as in C4:F7.
             joined: a name for all heading rows joined into one.
             leave_out: rows, columns, blocks and labels that are left out.
@@ -66,10 +69,14 @@ class Sheet(cells.Sheet):
         """
         stated = Stated(
             starts=starts, ends=ends, boxhead=_tuple(boxhead), stub=_tuple(stub), measures=measures, cutins=_tuple(cutins),
-            beside=_tuple(beside), totals=tuple(totals), totals_found=find_totals, not_totals=tuple(not_totals), fill=fill,
-            within=within, joined=joined, leave_out=tuple(leave_out),
+            beside=_tuple(beside), totals=tuple(totals), totals_found=find_totals, not_totals=tuple(not_totals),
+            records=tuple(records), fill=fill, turn=turn, within=within, joined=joined, leave_out=tuple(leave_out),
         )  # fmt: skip
-        return [Block(self, layout, stated) for layout in find_layouts(self, stated)]
+        try:
+            weighed = weigh(self, stated)
+        except PlanError:  # two columns of one name: others can be given when a block is tidied
+            return [Block(self, layout, stated) for layout in find_layouts(self, stated)]
+        return [Block(weighed.sheet, piece.layout, stated) for piece in weighed.work.pieces]
 
     def map(self) -> SheetMap:
         r"""The sheet drawn as its grid, each cell marked with what it was taken for. Needs `kebrin[pictures]`.
@@ -84,7 +91,6 @@ class Sheet(cells.Sheet):
             OutputError: matplotlib is not installed.
         """
         from kebrin.deliver.mapping import map_of
-        from kebrin.work.weighing import weigh
 
         return SheetMap(map_of(weigh(self)))
 
@@ -174,10 +180,12 @@ class Block:
     def _table(self, measure: str, keep: tidying.Keep, tolerance: float | None) -> Table:
         sheet, layout = self.sheet, self.layout
         refuse_questions(sheet.source, sheet.name, layout)
-        bare = tidying.unpivot(sheet, layout, measure=measure, keep=keep)
-        ledger = verdict_of(sheet, [layout], [bare]).ledger()
+        bare = tidying.unpivot(sheet, layout, measure=measure or measure_of(layout, self.stated), keep=keep)
+        ledger = verdict_of(sheet, [layout], [bare], self.stated).ledger()
         ties = proof.tie_out(sheet, layout, tolerance)
         body = proof.body_accounts(sheet, layout, bare.measures)
+        if sheet.is_turned:
+            bare = replace(bare, origins=bare.origins.turned())
 
         def prove(table: Table) -> Proof:
             return proof.Proof(

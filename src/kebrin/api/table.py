@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, field, fields, replace
 from inspect import signature
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -49,6 +49,7 @@ class Table(CoreTable):
     """
 
     prove: Callable[[Table], CoreProof] | None = None
+    limited: Mapping[tuple[str, str], NDArray[np.bool_]] = field(default_factory=dict)
 
     @classmethod
     def of(cls, table: CoreTable, prove: Callable[[Table], CoreProof] | None) -> Table:
@@ -324,15 +325,27 @@ class Table(CoreTable):
         return Values(found.rows, found.columns)
 
     def _taken(self, verb: str, first: Any, options: dict[str, Any]) -> Table:
-        from kebrin.work.stepping import TAKEN
+        from kebrin.work.limiting import LIMITED, Limited
+        from kebrin.work.stepping import TAKEN, take
 
-        known = list(signature(TAKEN[verb]).parameters)[2:]
+        where = options.pop("where", None) if verb in LIMITED else None
+        parameters = signature(TAKEN[verb]).parameters
+        own, known = list(parameters)[1], list(parameters)[2:]
         odd = next((name for name in options if name not in known), "")
         if odd:
             near = nearest(odd, known)
             do = f"Did you mean {near!r}?" if near else "Take one of these"
+            known += ["where"] * (verb in LIMITED)
             raise PlanError(f"{verb} has no option {odd!r}", why=f"its options are {', '.join(known)}", do=do)
-        return self._proved(TAKEN[verb](self, first, **options))
+        # One name where several may stand is a name, and not its letters.
+        lists = {name for name, one in parameters.items() if str(one.annotation).startswith("Sequence[str]")}
+        options = {name: [said] if name in lists and isinstance(said, str) else said for name, said in options.items()}
+        first = [first] if own in lists and isinstance(first, str) else first
+        if where:
+            limited = Limited(self.limited)
+            done = limited.take(self, str(first), verb, TAKEN[verb], options, where)
+            return replace(self._proved(done), limited=limited.read)
+        return replace(self._proved(take(self, verb, first, options)), limited=self.limited)
 
     def _proved(self, made: CoreTable) -> Table:
         prove = self.prove

@@ -7,7 +7,6 @@ column, the delimiter of the file, the sheet's other columns. What none of these
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -15,7 +14,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells.kinds import Kind
-from kebrin.grammar.reading import HEDGED, MISSING_MARKS, Look, neat, read_text
+from kebrin.grammar.legend import Means, means, read_key
+from kebrin.grammar.reading import HEDGED, MISSING_MARKS, Look, read_text
 from kebrin.grammar.words import is_unit
 
 if TYPE_CHECKING:
@@ -26,10 +26,11 @@ if TYPE_CHECKING:
     from kebrin.grammar.reading import Reading
 
 _LONGEST_FLAG = 2
+# A text shorter than this explains nothing, and a sign is no longer.
+_SHORTEST_KEY, _LONGEST_SIGN = 6, 24
+_LOOK_OF = {Means.MISSING: Look.MISSING, Means.ZERO: Look.NUMBER, Means.VALUE: Look.WORDS}
 # Of the cells of a column with digits so many must bear the same unit for it to be a unit and no part of a name.
 _UNIT_SHARE = 0.6
-_LEGEND = re.compile(r"(?P<sign>[^\s=:;,]{1,4})\s*(?:=|:|–|—)\s*(?P<said>[^\W\d_].*)")
-_LEGEND_HEAD = re.compile(r"^\s*[^\W\d_][\w ]{0,24}?\s*:\s*(?=\S{1,4}\s*(?:=|:|–|—))")
 _SIGNS = {".": "point", ",": "comma"}
 
 
@@ -172,8 +173,12 @@ def _settle_column(
     for at, one, text in zip(here.tolist(), readings, texts, strict=True):
         if text.casefold() in hints.missing:
             own[at] = Look.FIGURE  # a step says that it means no value: it is one of the body
-        elif text in legend and hard and not one.unit and own[at] == Look.WORDS:
-            own[at] = Look.MISSING  # the legend says what it stands for, among figures
+        elif text in legend and hard and not one.unit and own[at] in {Look.WORDS, Look.MISSING}:
+            # The key says what it stands for, among figures: no value, zero, or something of its own.
+            meaning = means(legend[text])
+            own[at] = _LOOK_OF[meaning]
+            if meaning is Means.ZERO:
+                cells.point[at] = cells.comma[at] = 0.0
         elif text.casefold() == "na":
             own[at] = Look.MISSING if hard and letters < 2 else Look.WORDS
         elif one.unit == HEDGED:
@@ -276,18 +281,18 @@ def _legend(texts: Sequence[str]) -> dict[str, str]:
     """Signs that some text explains ("x = not recorded; p = provisional"), if they stand in cells as they are."""
     found: dict[str, str] = {}
     for text in texts:
-        if len(text) < 6 or not ("=" in text or ":" in text or "–" in text or "—" in text):
-            continue
-        body = _LEGEND_HEAD.sub("", neat(text))
-        for part in re.split(r"[;,]\s+|\s+\|\s+", body):
-            match = _LEGEND.fullmatch(part.strip(" .()"))
-            if match is not None and not match["sign"].isdigit():
-                found.setdefault(match["sign"].strip("\"'()"), match["said"])
+        if len(text) >= _SHORTEST_KEY and _may_explain(text):
+            for sign, said in read_key(text):
+                found.setdefault(sign, said)
     if not found:
         return found
-    seen = {text.strip() for text in texts if len(text) < 24}
+    seen = {text.strip() for text in texts if len(text) <= _LONGEST_SIGN}
     ends = {reading.unit for text in seen if (reading := read_text(text)).unit}
     return {sign: said for sign, said in found.items() if sign in seen or sign in ends}
+
+
+def _may_explain(text: str) -> bool:
+    return "=" in text or ":" in text or "–" in text or "—" in text or " means " in text or text.lstrip()[0] in "-.…"
 
 
 __all__ = ["MISSING_MARKS", "Hints", "Readings", "read_cells"]

@@ -17,7 +17,7 @@ from kebrin.cells.readings import Hints, Readings, read_cells
 from kebrin.grammar.reading import Look, neat
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable, Sequence
+    from collections.abc import Callable, Iterable, Mapping, Sequence
 
     from numpy.typing import NDArray
 
@@ -57,6 +57,7 @@ class Sheet:
         emptied: addresses of formulas without a stored result that are taken as empty.
         told: what is said of how it was read: page heads that were set aside, lines that were passed over.
         spots: of a file that has no cells of its own (text laid out by blanks, a PDF, a page): where each row is, and its text.
+        aside: what the reader kept out of the grid and why: texts of page heads said again, and the like, counted as the proof does.
 
     >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
     >>> sheet.shape, sheet.at(1, 1), Kind(sheet.kinds[1, 1]).word
@@ -77,6 +78,7 @@ class Sheet:
     emptied: tuple[str, ...] = ()
     told: tuple[str, ...] = ()
     spots: Sequence[tuple[str, str]] = ()
+    aside: Mapping[str, int] = field(default_factory=dict)
 
     @classmethod
     def of(cls, rows: Iterable[Iterable[Any]], *, name: str = "Sheet", merges: Iterable[Area] = ()) -> Self:
@@ -175,6 +177,17 @@ class Sheet:
         """Where a cell could belong to a body: any kind but text, or a text that reads as a figure or a missing mark."""
         plain = (self.kinds >= Kind.NUMBER) | ((self.looks != Look.WORDS) & (self.looks != Look.CODE))
         return np.asarray(np.logical_and(plain, self.filled))
+
+    @cached_property
+    def covered(self) -> NDArray[np.bool_]:
+        """Where a cell holds something, or a merge whose first cell does reaches over it."""
+        if not self.merges:
+            return self.filled
+        covered = self.filled.copy()
+        for area in self.merges:
+            if self.filled[area.top, area.left]:
+                covered[area.top : area.bottom + 1, area.left : area.right + 1] = True
+        return covered
 
     def hinted(self, **hints: Any) -> Self:
         """The same sheet with more known of its texts (fields of `Hints`)."""

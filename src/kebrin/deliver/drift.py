@@ -12,15 +12,16 @@ import pyarrow as pa
 
 from kebrin.address import a1
 from kebrin.deliver.guard import is_own, proof_path
-from kebrin.errors import SourceError
+from kebrin.errors import KebrinError, SourceError
 from kebrin.shape.drifting import Change, changes_between
+from kebrin.shape.ranking import ADD_UP
 from kebrin.sources.choosing import choose
 from kebrin.sources.tables import read_table
 from kebrin.table import Origin, Table, arrays
 from kebrin.work.unaided import opened, tidy_reports
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Iterable, Mapping, Sequence
 
     from kebrin.plan.model import OutputPlan
     from kebrin.work.joining import Done
@@ -43,7 +44,8 @@ class Version:
     @property
     def sums(self) -> dict[str, float]:
         """The sum of each measure."""
-        columns = {name: self.table.data.column(name) for name in self.table.measures}
+        adding = [name for name, way in self.table.made.items() if way in ADD_UP and name in self.table.columns]
+        columns = {name: self.table.data.column(name) for name in (*self.table.measures, *adding)}
         return {name: arrays.sum_of(one) for name, one in columns.items() if pa.types.is_floating(one.type)}
 
 
@@ -90,7 +92,7 @@ def version_in(output: Path) -> Version | None:
         about = proof["output"]
         if not about["columns"] or about.get("above") or about.get("form") or about["rows"] > _MOST_ROWS:
             return None
-        table = _table(output, about["measures"])
+        table = _table(output, about["measures"], about.get("made", {}))
         origins = Origin.from_plain(proof["origin"])
     except (OSError, ValueError, KeyError, TypeError, SourceError):
         return None
@@ -111,20 +113,20 @@ def before_of(outputs: Iterable[OutputPlan], base: Path) -> tuple[Version, ...]:
     return tuple(found.values())
 
 
-def _table(output: Path, measures: Sequence[str]) -> Table:
-    """An output read again, its measures as numbers where all of them are."""
+def _table(output: Path, measures: Sequence[str], made: Mapping[str, str]) -> Table:
+    """An output read again, its measures and what steps made as numbers where all of them are."""
     if output.suffix.lower() not in {".csv", ".parquet", ".xlsx"}:
         raise SourceError("only .csv, .parquet and .xlsx are read again")
     table = read_table(output)
     data = table.data
-    for name in measures:
+    for name in (*measures, *made):
         column = data.column(name)
         if pa.types.is_string(column.type):
             try:
                 data = data.set_column(data.column_names.index(name), name, column.cast(pa.float64()))
             except pa.ArrowInvalid:
                 continue
-    return Table(data, tuple(measures))
+    return Table(data, tuple(measures), made=dict(made))
 
 
 def versions_of(said: str) -> list[Version]:
@@ -165,7 +167,12 @@ def drift_between(old: Iterable[Version], new: Iterable[Version], key: Sequence[
 
 def _drift(old: Version, new: Version, key: Sequence[str]) -> Drift:
     said = [*_of_files(old, new), *_of_sheets(old, new), *_of_layout(old, new)]
-    said += _without_said(changes_between(old.table, new.table, key), said, new)
+    try:
+        said += _without_said(changes_between(old.table, new.table, key), said, new)
+    except (KebrinError, pa.ArrowException, ArithmeticError, LookupError, TypeError, ValueError) as error:
+        # The outputs are right and written whatever is said of the last run: saying it must not end this one.
+        what = f"single values could not be compared with those of the last run ({type(error).__name__}); please report it"
+        said.append(Change("comparison", what))
     sums = {name: (old.sums.get(name), new.sums.get(name)) for name in {**old.sums, **new.sums}}
     order = sorted(said, key=lambda change: (len(change.details), len(change.what)))
     return Drift(new.name, (len(old.table), len(new.table)), sums, tuple(order))

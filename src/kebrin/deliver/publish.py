@@ -200,6 +200,7 @@ def proof_text(
     plain["output"] = {
         "file": written.name, "sha256": digest(part) if part else "", "rows": count,
         "columns": list(whole.table.columns) if whole else [], "measures": list(whole.table.measures) if whole else [],
+        **({"made": dict(whole.table.made)} if whole and whole.table.made else {}),
     }  # fmt: skip
     if target.form != TextForm():
         plain["output"]["form"] = asdict(target.form)

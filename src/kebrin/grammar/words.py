@@ -7,7 +7,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    from collections.abc import Iterable, Sequence
 
 # Words for "total" in the languages that reports come in; a label bears one if it stands in it as a word.
 _TOTAL = (
@@ -25,7 +25,10 @@ _TOTAL_WORD = re.compile(rf"(?<![^\W_])(?:{_TOTAL})(?![^\W_])", re.IGNORECASE)
 _WHOLE = re.compile(
     r"(?:sum(?! of)|all|both|overall|combined|entire|whole|every|alle|sämtliche|tous|toutes|tutti|tutte|todos|todas|wszystkie)\b"
     r"|.*\b(?:in all|as a whole|combined|together)$|(?:full |whole |calendar )?(?:year|annual|annually|jahr|année|año|anno)$"
-    r"|(?:year|month|season) to date$|ytd$|to date$|cumulative$|kumuliert$|jahressumme$",
+    r"|(?:year|month|season) to date$|ytd$|to date$|cumulative$|kumuliert$|jahressumme$"
+    # "North, all fields"; a compound: "Zwischentotal", "Teilsumme", "Delsumma".
+    r"|.*[,:–-] ?(?:all|both|combined|overall|alle|toutes|tous|tutti|todos|todas)\b.*$"
+    r"|[^\W\d_]{3,}(?:total|totaal|summe|summa)$",
     re.IGNORECASE,
 )
 _DRAWN = re.compile(r"[-=_*:.~–—═─]{2,}")
@@ -118,6 +121,51 @@ def is_unit(label: str) -> bool:
     (True, True, False, True)
     """
     return _UNIT.fullmatch(label) is not None
+
+
+# A sentence has so many words, a third of them in small letters.
+_SENTENCE = 4
+_REMARK_SIGNS = ("#", "//", "--", ";;", "*", "†", "‡", "§")
+
+
+def is_remark(text: str, longest: int) -> bool:
+    """Whether a text shows that it is a remark and no label: by the sign it begins with, its full stop, or its length.
+
+    >>> is_remark("# resumed", 40), is_remark("No sailings from the 4th on.", 40), is_remark("Pools in the east", 40)
+    (True, True, False)
+    """
+    first = text.casefold()
+    return text.startswith(_REMARK_SIGNS) or text.endswith((".", "!")) or len(text) > longest or first.startswith("note")
+
+
+def is_sentence(text: str) -> bool:
+    """Whether a text has as many words as a sentence, a good part of them in small letters: it may be a remark.
+
+    >>> is_sentence("resumed after the storm"), is_sentence("North Loop"), is_sentence("Pools in the east")
+    (True, False, True)
+    """
+    words = text.split()
+    return len(words) >= _SENTENCE and sum(word[:1].islower() for word in words) * 3 >= len(words)
+
+
+def heads_alike(text: str, among: Sequence[str]) -> bool:
+    """Whether others begin or end as a text does, or say what they are under the same key: such lines head what follows.
+
+    >>> heads_alike("Pools in the east", ["Pools in the east", "Pools in the west"]), heads_alike("Gate of entry: Larch", [])
+    (True, False)
+    """
+    key = KEYED.fullmatch(text)
+    words = text.casefold().split()
+    for other in among:
+        if other == text or not words:
+            continue
+        theirs = KEYED.fullmatch(other)
+        if key and theirs and key["key"] == theirs["key"]:
+            return True
+        others = other.casefold().split()
+        if others and (others[0] == words[0] or others[-1] == words[-1]):
+            return True
+    return False
 
 
 _LEADING_ZERO = re.compile(r"0\d+")

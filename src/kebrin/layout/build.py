@@ -20,6 +20,7 @@ from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
 from kebrin.layout.model import (
     MISSING,
     NO_COLUMN,
+    UNNAMED,
     Evidence,
     FieldCell,
     Layout,
@@ -44,7 +45,6 @@ if TYPE_CHECKING:
 
 # A note that a small letter begins: "p Provisional", "r = revised".
 _LETTERED_NOTE = re.compile(r"([a-z])(?:[.:)]? +(?=[A-Z])|\s*[=:] *(?=\w))")
-_JOINED = "heading"
 # Notes behind one another in one cell: "(a) storm. (b) strike."
 _NEXT_NOTE = re.compile(r"(?<=[.;,])\s+(?=(?:\([a-z\d]{1,2}\)|\d{1,2}\)|\*{1,3}|[†‡])\s*[^\W\d_])")
 _NUMBERED_NOTE = re.compile(r"\d{1,2}\)\s")
@@ -159,10 +159,10 @@ def _headed(levels: Sequence[Level], heads: Sequence[int]) -> tuple[Level, ...]:
 def _boxhead(stated: Stated, levels: list[Level]) -> tuple[tuple[Level, ...], list[Evidence]]:
     """The boxhead's levels by name, without lines that only give units."""
     if stated.boxhead is not None or stated.joined:
-        return named(levels, "heading"), []
+        return named(levels, UNNAMED), []
     kept, units = _without_units(levels)
     why = "its headings are units and tell no columns apart"
-    return named(kept, "heading"), [Evidence("unit line", f"row {level.line + 1}", why) for level in units]
+    return named(kept, UNNAMED), [Evidence("unit line", f"row {level.line + 1}", why) for level in units]
 
 
 def _measures(
@@ -186,14 +186,14 @@ def _with_measures(
 ) -> tuple[tuple[Level, ...], str]:
     """The boxhead and the name of its measures: one joined level where several say one heading, else the inner labels."""
     if stated.measures is None and _never_beside(boxhead, measures):
-        return (Level.join(_JOINED, boxhead),), _JOINED
+        return (Level.join(UNNAMED, boxhead),), UNNAMED
     return (boxhead if stated.joined else _named_as(inner, boxhead)), measures
 
 
 def _never_beside(boxhead: Sequence[Level], measures: str) -> bool:
     """Whether no two measures of a level would ever stand beside one another: the levels say one heading on several lines."""
     others = [level.labels() for level in boxhead if level.name != measures]
-    bare = all(level.name.startswith(_JOINED) for level in boxhead)  # else each says something of its own
+    bare = all(level.name.startswith(UNNAMED) for level in boxhead)  # else each says something of its own
     return bare and bool(others) and len(set(zip(*others, strict=True))) == len(others[0])
 
 

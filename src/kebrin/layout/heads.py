@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import KEYED, look_of
+from kebrin.grammar.words import KEYED, heads_alike, is_remark, is_sentence, look_of
 from kebrin.layout.depths import BOLD, find_depths
 from kebrin.layout.labels import are_series, label
 from kebrin.layout.model import MISSING, Level
@@ -94,7 +94,9 @@ def find_heads(
     notes = tuple(int(row) for row in rows[bare] if _is_note(sheet.text(int(row), column)))
     if not told and bare.any() and not bare[0]:
         # The first rows stand under no head: among plain labels a sentence is a note and no head.
-        notes = tuple(sorted({*notes, *(int(row) for row in rows[bare] if _is_sentence(sheet.text(int(row), column)))}))
+        among = [sheet.text(int(row), column) for row in rows[bare]]
+        said = (int(row) for row, text in zip(rows[bare], among, strict=True) if _may_be_note(text, among))
+        notes = tuple(sorted({*notes, *said}))
     without = _without_values(sheet, rows, column, bare)
     heads = [
         at
@@ -152,8 +154,11 @@ def lone_heads(
     if not bare.any() or not len(own) or (own[:, 0].mean() < _OWN_LABELS and not _begin_groups(labels, bare)):
         return Heads()
     lanes = [stub[int(found.argmax())] for found in labels]
-    notes = tuple(int(row) for row, lane in zip(rows[bare], np.array(lanes)[bare], strict=True)
-                  if _is_note(text := sheet.text(int(row), int(lane))) or _is_sentence(text))  # fmt: skip
+    among = [sheet.text(int(row), int(lane)) for row, lane in zip(rows[bare], np.array(lanes)[bare], strict=True)]
+    notes = tuple(
+        int(row) for row, text in zip(rows[bare], among, strict=True)
+        if _is_note(text) or (not bare[0] and _may_be_note(text, among))
+    )  # fmt: skip
     empty = _said_elsewhere(sheet, rows, lanes, bare, stub[0])
     heads = [at for at, row in enumerate(rows.tolist()) if bare[at] and row not in notes and at not in empty]
     found = _by_runs(sheet, rows, lanes, heads, marks)
@@ -204,13 +209,12 @@ def _without_values(sheet: Sheet, rows: NDArray[np.intp], column: int, bare: NDA
 
 
 def _is_note(text: str) -> bool:
-    return len(text) > _LONGEST_HEAD or text.endswith(".") or text[:1] in "*†‡§" or text.casefold().startswith("note")
+    return is_remark(text, _LONGEST_HEAD)
 
 
-def _is_sentence(text: str) -> bool:
-    """Whether a text has as many words as a sentence, a good part of them in small letters."""
-    words = text.split()
-    return len(words) >= 4 and sum(word[:1].islower() for word in words) * 3 >= len(words)
+def _may_be_note(text: str, among: Sequence[str]) -> bool:
+    """Whether a text alone among rows with figures may be a remark: a sentence, and the only one of its form."""
+    return is_sentence(text) and not heads_alike(text, among)
 
 
 def _depths_by_runs(heads: Sequence[int], bare: NDArray[np.bool_]) -> dict[int, int]:

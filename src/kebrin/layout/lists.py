@@ -15,7 +15,10 @@ from kebrin.grammar.reading import bears_currency
 from kebrin.grammar.words import (
     YEARS,
     average_word,
+    heads_alike,
     is_ratio,
+    is_remark,
+    is_sentence,
     is_unit,
     leading_zero,
     look_of,
@@ -45,8 +48,8 @@ _BLANK_KEYS, _TITLE_CELLS = 0.1, 2
 # Of two columns of words, so many of the second's must look alike (letters and digits apart) to be those of records.
 _ALIKE = 0.4
 _MOSTLY = 0.7
-# A row with so many of the headings says them again; a text of so many words may be a sentence.
-_SAID_AGAIN, _SENTENCE = 0.7, 4
+# A row with so many of the headings says them again.
+_SAID_AGAIN = 0.7
 _SPANNING_WORDS, _PAIR = 3, 2
 _FEWEST_UNLIKE = 3
 # The kinds of columns are told by so many rows, spread over all.
@@ -135,7 +138,8 @@ def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.i
     """What each row below a list's headings is: a record, the headings again, a head of records, a comment."""
     heads = [sheet.text(int(rows[at]), int(column)).casefold() for column in used]
     below = _without_pairs(sheet, rows[at + 1 :], used)
-    many = sheet.filled[np.ix_(below, used)].sum(axis=1)
+    # A label that is merged over several records is said by each of them.
+    many = sheet.covered[np.ix_(below, used)].sum(axis=1)
     last = int(np.flatnonzero(many >= 2)[-1]) if (many >= 2).any() else -1
     keys = _lone_keys(sheet, below, used, many) if last >= 0 else np.zeros(len(below), np.bool_)
     end = max(last, int(np.flatnonzero(keys)[-1]) if keys.any() else -1)
@@ -150,7 +154,7 @@ def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.i
     repeats = sorted(again)
     records = [row for row in below[several | keys[: end + 1]].tolist() if row not in again]
     lone = below[~(several | keys[: end + 1])].tolist()
-    comments = [row for row in lone if _is_comment(sheet, row, used)]
+    comments = [row for row in lone if _is_comment(sheet, row, used, among=_alone_in(sheet, lone, used))]
     alone = [row for row in lone if row not in set(comments)]
     # Rows with one short label head what follows where a list begins with one; else they are records of a key alone.
     if alone and records and alone[0] < records[0] and all(sheet.filled[row, used[0]] for row in alone):
@@ -184,18 +188,29 @@ def _is_said_again(sheet: Sheet, row: int, used: NDArray[np.intp], heads: Sequen
     return known >= _SAID_AGAIN * len(heads)
 
 
-def _is_comment(sheet: Sheet, row: int, used: NDArray[np.intp]) -> bool:
-    """Whether the one text of a row is a comment: it begins with a sign for one, or is a sentence."""
+def _alone_in(sheet: Sheet, rows: Sequence[int], used: NDArray[np.intp]) -> list[str]:
+    """The texts of rows that hold one, in order."""
+    return [sheet.text(row, int(used[int(sheet.filled[row, used].argmax())])) for row in rows]
+
+
+def _is_comment(sheet: Sheet, row: int, used: NDArray[np.intp], among: Sequence[str]) -> bool:
+    """Whether the one text of a row is a comment: it begins with a sign for one, is too long for a label, or is a sentence.
+
+    `among` are the texts of all such rows: some that say what they are alike ("Gate of entry: Larch") head what follows.
+    """
     column = int(used[sheet.filled[row, used]][0]) if sheet.filled[row, used].any() else int(used[0])
     text = sheet.text(row, column)
-    words = text.split()
-    sentence = len(words) >= _SENTENCE and sum(word[:1].islower() for word in words) * 3 >= len(words)
     return (
-        text.startswith(("#", "//", "--", ";;", "*"))
-        or text.endswith((".", ":"))
-        or len(text) > LONGEST_HEADING
-        or sentence
+        is_remark(text, LONGEST_HEADING)
+        or text.endswith(":")
+        or (is_sentence(text) and not heads_alike(text, among) and not _leads(sheet, row, used))
     )
+
+
+def _leads(sheet: Sheet, row: int, used: NDArray[np.intp]) -> bool:
+    """Whether a row stands right below the headings, before any record."""
+    above = [one for one in range(max(row - 2, 0), row) if sheet.filled[one, used].any()]
+    return bool(above) and bool(sheet.filled[above[-1], used].all()) and not sheet.data[above[-1], used].any()
 
 
 def _lone_keys(
@@ -240,7 +255,7 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
         return True
     if not others:
         few = len(columns) >= _FEWEST_UNLIKE and kinds[0] == "words"
-        return _all_figures(kinds, heads) or (few and _unlike(sheet, rows, columns, figures, heads))
+        return _all_figures(kinds, heads) or _are_measurements(sheet, rows, columns, kinds, heads) or (few and _unlike(sheet, rows, columns, figures, heads))
     if len(columns) == 2:
         return sheet.textual and tells_records(sheet, rows, columns)
     return not figures or max(others) > min(figures) or _labels_first(sheet, rows, columns, kinds, heads)
@@ -302,6 +317,20 @@ def _all_figures(kinds: Sequence[str], heads: Sequence[str]) -> bool:
         return False
     keys = [names_a_key(head) or period_range(head) is not None for head in heads]
     return any(keys[1:]) and not all(keys)
+
+
+def _are_measurements(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], kinds: Sequence[str], heads: Sequence[str]
+) -> bool:
+    """Whether columns of nothing but figures are records, since the first can label none: it holds fractions, or repeats.
+
+    Which row a figure belongs to is then told by its place alone.
+    """
+    if set(kinds) != {"figures"} or heads_periods(heads[1:]) or period_range(heads[0]) is not None:
+        return False
+    first = sheet.numbers[rows, columns[0]]
+    known = first[~np.isnan(first)]
+    return len(known) == len(first) > 1 and bool((known % 1 != 0).any() or len(np.unique(known)) < len(known))
 
 
 def _heads_records(

@@ -19,12 +19,22 @@ if TYPE_CHECKING:
 MISSING = -1
 #: The name that a plan gives to a heading row that says nothing: it becomes no column.
 NO_COLUMN = "-"
+#: What a heading row is called that nothing names.
+UNNAMED = "heading"
 #: A decision that is less sure than this is put to a person, if a line of a plan can settle it.
 SURE = 0.6
 #: What the evidence for a line says that is called a total and is kept, since it sums nothing.
 KEPT = "kept as data"
 #: What it says of a line that equals a sum by arithmetic alone.
 DOUBTED = "sum in doubt"
+
+#: Causes of total lines that their place gives: set above what they sum, or between what they part.
+SET_IN, PARTING = "those lines are set in below it", "such lines part all others among them"
+PLACED = frozenset({SET_IN, PARTING})
+#: What is said of a line that states the sum of others on another page.
+CARRIES = "it carries a sum over from elsewhere"
+#: The cause of a total line that a person states.
+STATED = "the plan states it"
 
 #: What it says of the weeks of a calendar.
 CALENDAR = "calendar"
@@ -303,6 +313,7 @@ class Stated:
         blanks: whether an empty body cell is kept as missing or left out.
         totals: labels of total lines beyond those that are found; `totals_found` False looks for no others.
         not_totals: labels of lines that are called a total and are none.
+        records: labels of rows that are records, whatever they look like.
         fill: 'none' if blank labels are not filled down.
         turn: whether the sheet lists its records across, and is turned round.
         within: the rectangle that is read ("C4:F7"); what stands outside of it is left out.
@@ -322,6 +333,7 @@ class Stated:
     totals: tuple[str, ...] = ()
     totals_found: bool = True
     not_totals: tuple[str, ...] = ()
+    records: tuple[str, ...] = ()
     fill: Literal["", "none"] = ""
     turn: bool = False
     within: str = ""

@@ -144,20 +144,6 @@ def refuse_without_effect(sheet: Sheet, layouts: Sequence[Layout], stated: State
             f"the block does not end at {stated.ends}", Place(sheet.source, sheet.name, stated.ends),
             why=f"its last cell is {shown}", do="Correct ends in the plan, or leave it out",
         )  # fmt: skip
-    texts = {text.casefold() for _, _, text in texts_of(sheet)} if stated.totals else set()
-    totals = {
-        sheet.text(*cell).casefold()
-        for one in layouts
-        for line in one.totals
-        for cell in ([(line.at, column) for column in one.stub_columns] if line.axis == "row"
-                     else [(row, line.at) for row in one.boxhead_rows])
-    }  # fmt: skip
-    for label in stated.totals:
-        if layouts and label.casefold() in texts and label.casefold() not in totals:
-            raise LayoutError(
-                f"totals names {label!r}, which sums nothing here", Place(sheet.source, sheet.name),
-                why="its figures are the sum of no other lines", do="Correct totals in the plan, or take leave_out for it",
-            )  # fmt: skip
 
 
 def refuse_depth(sheet: Sheet, above: NDArray[np.intp], anchor: Anchor | None, depth: int) -> None:

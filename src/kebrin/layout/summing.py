@@ -8,8 +8,9 @@ import numpy as np
 
 from kebrin.grammar.words import are_statistics, average_word, carried_word, is_ratio, of_which, total_word
 from kebrin.layout.formulas import summing_lines
+from kebrin.layout.list_totals import ListTotals, list_totals
 from kebrin.layout.model import DOUBTED, KEPT, Evidence, Level, Stated, TotalLine
-from kebrin.layout.sayings import Sayings
+from kebrin.layout.sayings import Sayings, beside_months
 from kebrin.layout.totals import Signs, find_totals
 
 if TYPE_CHECKING:
@@ -39,15 +40,29 @@ def totals_of(
     remarks: list[Evidence] = []
     across_job: _Job = ("column", numbers.T, column_paths, frame.columns.astype(np.int32))
     down_job: _Job = ("row", numbers, row_paths, lines.astype(np.int32))
-    kept = {label.casefold() for label in stated.not_totals} | _statistics(levels)
+    kept = {label.casefold() for label in (*stated.not_totals, *stated.records)} | _statistics(levels)
     summing = summing_lines(sheet, lines, frame.columns)
     sayings = {"row": Sayings(row_paths), "column": Sayings(column_paths)}
+    if frame.listed:
+        own_heads = {column: sheet.text(frame.boxhead[-1], column) for column in (*frame.stub, *frame.columns.tolist())}
+        listed = (
+            list_totals(
+                sheet, lines, own_heads, kept=kept, begins=[row + 1 for row in frame.sections], named=stated.totals,
+                several=[int(lines[at]) for at in beside_months(row_paths)],
+            )
+            if frame.boxhead and stated.totals_found
+            else ListTotals()
+        )
+        found += listed.totals
+        remarks += [Evidence("total", line.name, line.why, line.agree) for line in listed.totals]
+        remarks += [Evidence(DOUBTED, f"row {row + 1} {_said_at(sheet, row, frame)!r}", why, 0.5) for row, why in listed.doubted]
+        numbers[np.isin(lines, [line.at for line in listed.totals])] = np.nan
     for axis, grid, paths, at in (across_job, down_job):
         own, crossing = sayings[axis], sayings["column" if axis == "row" else "row"]
         telling = ~crossing.mask(total_word)
         totals, unmatched, doubted = find_totals(
             axis,
-            _without_ratios(grid, crossing, own),
+            _without_ratios(grid, crossing, own, crosses_rows=axis == "column"),
             paths,
             at,
             named=stated.totals,
@@ -66,6 +81,9 @@ def totals_of(
             ),
             said=own,
         )
+        known = {line.at for line in found if line.axis == axis}
+        totals = tuple(line for line in totals if line.at not in known)
+        unmatched = tuple(line for line in unmatched if line not in known)
         found += totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
         why = "it is called a total but is the sum of nothing here"
@@ -76,13 +94,22 @@ def totals_of(
     return tuple(found), remarks
 
 
-def _without_ratios(grid: NDArray[np.float64], crossing: Sayings, own: Sayings) -> NDArray[np.float64]:
+def _said_at(sheet: Sheet, row: int, frame: Frame) -> str:
+    """The first text of a row of a list."""
+    columns = [*frame.stub, *frame.columns.tolist()]
+    return next((sheet.text(row, column) for column in columns if sheet.filled[row, column]), "")
+
+
+def _without_ratios(
+    grid: NDArray[np.float64], crossing: Sayings, own: Sayings, *, crosses_rows: bool
+) -> NDArray[np.float64]:
     """The numbers without those that do not add up: shares, rates, crossing means and lines carried over.
 
     Where all are such, none is left out.
     """
     lines, across = own.mask(is_ratio), crossing.mask(is_ratio)
-    across |= crossing.mask(lambda label: bool(average_word(label) or carried_word(label)))
+    # A column that is called carried over holds figures of its own.
+    across |= crossing.mask(lambda label: bool(average_word(label) or (crosses_rows and carried_word(label))))
     if lines.all() or across.all() or not (lines.any() or across.any()):
         return grid
     told = grid.copy()

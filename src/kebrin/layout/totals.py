@@ -16,7 +16,7 @@ import numpy as np
 
 from kebrin.grammar.words import average_word, carried_word, of_which, says_difference, says_whole, total_word
 from kebrin.layout.aggregates import find_aggregates
-from kebrin.layout.model import TotalLine
+from kebrin.layout.model import CARRIES, PARTING, SET_IN, STATED, TotalLine
 from kebrin.layout.sayings import Sayings, beside_months, named_as_their_group
 from kebrin.layout.worded import settle_summed, settle_worded
 from kebrin.table.arrays import uneven
@@ -92,7 +92,7 @@ class Search:
             self.words[at] = self._word(self.paths[at])
         if self.words_count:
             self.means = set(said.lines(average_word))
-            self.carried = set(said.lines(carried_word))
+            self.carried = _carrying(self, said.lines(carried_word)) if self.axis == "row" else set()
             self.wholes = dict.fromkeys(named_as_their_group(self.paths), "it bears the name of its group")
             self.wholes |= dict.fromkeys(self.carried, "it only carries a sum over") | dict(self.signs.wholes)
             for at in said.lines(says_whole):
@@ -111,6 +111,43 @@ class Search:
     def keeps(self, line: int) -> bool:
         """Whether a line is stated to be no total."""
         return any(label is not None and label.casefold() in self.signs.kept for label in self.paths[line])
+
+
+def _carrying(search: Search, said: Sequence[int]) -> set[int]:
+    """The rows among some that are called so that carry a sum over: of like ones all, where most are seen to do so."""
+    found = {at for at in said if _carries(search, at)}
+    alike: dict[str, list[int]] = {}
+    for at in said:
+        alike.setdefault(next(label for label in reversed(search.paths[at]) if label and carried_word(label)), []).append(at)
+    return {at for lines in alike.values() if 2 * len(found & {*lines}) > len(lines) for at in lines if not search.keeps(at)}
+
+
+def _carries(search: Search, line: int) -> bool:
+    """Whether a row that says so carries a sum over: it states the sum of the rows before it, or what another such row states.
+
+    A column that is called so holds figures of its own, and a row whose figures are no such sum is a record.
+    """
+    if search.keeps(line):
+        return False
+    stated = ~np.isnan(search.numbers[line]) & (search.filled[line] != 0)
+    own = search.filled[line][stated]
+    said = [at for at, path in enumerate(search.paths) if any(label and carried_word(label) for label in path)]
+    if not stated.any():
+        return True  # it says nothing beside its label
+    slack = search.slack[stated]
+    if any(at != line and (np.abs(search.filled[at][stated] - own) <= slack).all() for at in said):
+        return True
+    # What an earlier page carried over is the first of the sum, wherever it begins.
+    for start in [0, *(at for at in said if at < line)]:
+        parts = [at for at in range(start, line) if at == start or (at not in said and not search.words[at])]
+        if len(parts) > 1 and (np.abs(search.filled[parts][:, stated].sum(axis=0) - own) <= slack).all():
+            return True
+    # The first of all may carry over what the last of them is made of.
+    last = len(search.paths) - 1
+    rest = [at for at in range(line, last) if at == line or at not in said]
+    return line == 0 and len(rest) > 2 and bool(
+        (np.abs(search.filled[rest][:, stated].sum(axis=0) - search.filled[last][stated]) <= slack).all()
+    )
 
 
 def find_totals(
@@ -152,9 +189,10 @@ def find_totals(
     if unworded and not search.signs.listed:
         settle_summed(search)
         find_aggregates(search)
+    _find_stated(search)
     unmatched = [line for line, word in enumerate(search.words) if word and line not in search.found]
     for line in search.carried - set(search.found):
-        search.found[line] = (np.empty(0, np.intp), "it carries a sum over from elsewhere", 1.0)
+        search.found[line] = (np.empty(0, np.intp), CARRIES, 1.0)
     totals = tuple(
         TotalLine(
             axis,
@@ -171,6 +209,18 @@ def find_totals(
     )
     doubted = {int(at[line]): why for line, why in search.doubted.items() if line not in search.found}
     return totals, tuple(int(at[line]) for line in unmatched), doubted
+
+
+def _find_stated(search: Search) -> None:
+    """Lines that a person states to be totals and whose figures are the sum of nothing here: out they go, and it is told."""
+    for line, path in enumerate(search.paths):
+        if line in search.found or not any(label and label.casefold() in search.names for label in path):
+            continue
+        label = next(label for label in path if label and label.casefold() in search.names)
+        parts = np.array([at for at in range(len(search.paths)) if at != line and at not in search.found], np.intp)
+        search.found[line] = (parts, f"{label!r} is stated to be a total; its figures are the sum of no lines here", 0.0)
+        search.causes[line] = STATED
+        search.loose.add(line)
 
 
 def find_bands(
@@ -214,7 +264,7 @@ def _find_parents(search: Search) -> None:
             count = f"{len(below)} lines" if len(below) > 1 else "line"
             search.found[line] = (np.array(below, np.intp), f"it equals the sum of the {count} set in below it", 1.0)
             named = all(of_which(label or "") for part in below for label in search.paths[part][-1:])
-            search.causes[line] = "they are called parts of it" if named else "those lines are set in below it"
+            search.causes[line] = "they are called parts of it" if named else SET_IN
 
 
 def _find_runs(search: Search) -> None:
@@ -249,7 +299,7 @@ def _with_cause(search: Search, found: dict[int, NDArray[np.intp]]) -> dict[int,
     if len(bare) > 1:
         covered = {*bare, *(part for line in bare for part in found[line].tolist())}
         if covered == plain and len({tuple(parts.tolist()) for parts in found.values()}) == len(found):
-            known |= dict.fromkeys(bare, "such lines part all others among them")
+            known |= dict.fromkeys(bare, PARTING)
     for line in bare:
         place = _place(search, line, found[line])
         if place and line not in known:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import LayoutError, Place, nearest
 from kebrin.layout import Stated, sheets_left_out
+from kebrin.shape.effects import EFFECTS
 from kebrin.sources import read
 from kebrin.table import Remark
 from kebrin.unpivoting import Keep
@@ -173,9 +174,18 @@ def named_place(report: Report, plan: TablePlan) -> tuple[TablePlan, str]:
 
 
 def texts_of(plan: TablePlan) -> frozenset[str]:
-    """The columns that steps must get as they stand: all that are read otherwise than as plain numbers."""
+    """The columns that steps must get as they stand: all whose texts a step reads otherwise than as plain numbers."""
     simple = {"decimal", "scale", "percent"}
-    return frozenset(step.column for step in plan.step if step.verb != "number" or not set(step.options()) <= simple)
+    return frozenset(
+        step.column
+        for step in plan.step
+        if _needs_texts(step.verb) and (step.verb != "number" or not set(step.options()) <= simple)
+    )
+
+
+def _needs_texts(verb: str) -> bool:
+    effect = EFFECTS.get(verb)
+    return verb == "detail" or (effect is not None and effect.needs == "texts")
 
 
 def hints_of(plan: TablePlan) -> dict[str, Any]:
@@ -209,6 +219,6 @@ def stated_layout(plan: LayoutPlan) -> Stated:
     return Stated(
         starts=plan.starts, ends=plan.ends, boxhead=plan.boxhead, stub=plan.stub, measure=plan.measure,
         measures=plan.measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
-        not_totals=plan.not_totals, fill=plan.fill, turn=plan.turn, joined=plan.joined, within=plan.within,
+        not_totals=plan.not_totals, records=plan.records, fill=plan.fill, turn=plan.turn, joined=plan.joined, within=plan.within,
         leave_out=plan.leave_out,
     )  # fmt: skip

@@ -6,6 +6,7 @@ seen has sums among its records. Both give tables in which every cell has arrive
 
 from __future__ import annotations
 
+import itertools
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -27,8 +28,10 @@ if TYPE_CHECKING:
     Numbers = NDArray[np.float64]
 
 _MOSTLY = 0.8
-# Bits that a sum must get right, beyond the places it could begin at, to be no chance.
-_SURE_BITS = 30.0
+# A line that misses the sum of its neighbours by more than this share in some cell is no sum of them, whatever it is called.
+_NEAR = 0.25
+# Bits that a sum must get right to be no chance, beyond the lines that it could be and the places it could begin at.
+_SURE_BITS = 14.0
 
 
 def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list[tuple[int, int]]]]:
@@ -127,10 +130,60 @@ def _in_series(sheet: Sheet, segment: Segment, level: Labels) -> bool:
     return bool(head and beside and period_name([head, *beside]))
 
 
+def may_sum(sheet: Sheet, segment: Segment, axis: int, lines: Sequence[int]) -> bool:
+    """Whether body lines could be sums of their neighbours, exactly or nearly: what a word claims, figures can refute.
+
+    Args:
+        sheet: the sheet.
+        segment: the records.
+        axis: 0 for rows, 1 for column groups.
+        lines: places among the segment's rows or groups; none of them is a part of another's sum.
+    """
+    numbers = _grid_of(sheet, segment, axis)
+    if len(numbers) < 3:
+        return True
+    own = set(lines)
+    for line in lines:
+        stated = ~np.isnan(numbers[line]) & (numbers[line] != 0)
+        if not stated.any():
+            return True
+        said = numbers[line][stated]
+        for side in (range(line - 1, -1, -1), range(line + 1, len(numbers))):
+            parts = [at for at in itertools.takewhile(lambda at: at not in own, side)]
+            sums = np.cumsum(np.nan_to_num(numbers[parts][:, stated]), axis=0)[1:] if len(parts) > 1 else np.empty((0, 0))
+            if len(sums) and bool((np.abs(sums - said) <= _NEAR * np.abs(said)).all(axis=1).any()):
+                return True
+    return False
+
+
+def may_average(sheet: Sheet, segment: Segment, axis: int, lines: Sequence[int]) -> bool:
+    """Whether body lines could be means of all others: nearly their mean in most columns that state one."""
+    numbers = _grid_of(sheet, segment, axis)
+    rest = np.delete(numbers, lines, axis=0)
+    if len(rest) < 2:
+        return True
+    for line in lines:
+        known = ~np.isnan(numbers[line]) & ~np.isnan(rest).all(axis=0)
+        if not known.any():
+            return True
+        own, mean = numbers[line][known], np.nanmean(rest[:, known], axis=0)
+        if 2 * (np.abs(own - mean) <= _NEAR * np.maximum(np.abs(mean), 1e-12)).sum() > known.sum():
+            return True
+    return False
+
+
+def _grid_of(sheet: Sheet, segment: Segment, axis: int) -> Numbers:
+    """The figures of a block, its lines on an axis as rows."""
+    grids = [sheet.numbers[np.ix_(segment.rows, columns)] for columns in segment.columns.values() if (columns >= 0).any()]
+    return np.hstack(grids) if axis == 0 else np.hstack([one.T for one in grids])
+
+
 def kept_sums(sheet: Sheet, segment: Segment) -> list[tuple[int, int, int, int]]:
     """Body rows and columns that sum a run of their neighbours in every cell, beyond chance: axis, line, first part, parts."""
-    if len(segment.columns) != 1:
+    if not segment.columns:
         return []
+    if len(segment.columns) > 1:
+        return _sums_of_records(sheet, segment)
     (columns,) = segment.columns.values()
     rows, own = segment.rows, columns
     if segment.kept is not None:
@@ -148,7 +201,24 @@ def kept_sums(sheet: Sheet, segment: Segment) -> list[tuple[int, int, int, int]]
     return found
 
 
-def _sums(filled: Numbers, blank: NDArray[np.bool_]) -> list[tuple[int, int, int]]:
+def _sums_of_records(sheet: Sheet, segment: Segment) -> list[tuple[int, int, int, int]]:
+    """Records of several measures that sum a run of their neighbours in every measure that adds up."""
+    adds = [
+        columns for name, columns in segment.columns.items()
+        if len(columns) == 1 and columns[0] >= 0 and not (is_ratio(name) or says_rank(name) or names_a_key(name))
+    ]  # fmt: skip
+    if not adds:
+        return []
+    numbers = sheet.numbers[np.ix_(segment.rows, np.concatenate(adds))]
+    blank = np.isnan(numbers)
+    numbers, blank = numbers[:, ~blank.all(axis=0)], blank[:, ~blank.all(axis=0)]
+    if not numbers.size:
+        return []
+    found = _sums(np.where(blank, 0.0, numbers), blank, fewest=1)
+    return [(0, int(segment.rows[line]), int(segment.rows[first]), count) for line, first, count in found]
+
+
+def _sums(filled: Numbers, blank: NDArray[np.bool_], fewest: int = 2) -> list[tuple[int, int, int]]:
     """Lines that are the sum of a run that ends before them or begins behind them: line, first part, how many.
 
     A line's numbers are weighed and summed to one; what the lines up to a place come to then tells what any run comes to. A run
@@ -172,16 +242,16 @@ def _sums(filled: Numbers, blank: NDArray[np.bool_]) -> list[tuple[int, int, int
             end = int(rank[at])
             at += 1
             parts = range(end, line) if hit < count else range(line + 1, end)
-            if len(parts) >= 2 and _is_sum(filled, blank, line, parts):
+            if len(parts) >= 2 and _is_sum(filled, blank, line, parts, fewest):
                 found.append((line, parts[0], len(parts)))
                 break
     return found
 
 
-def _is_sum(filled: Numbers, blank: NDArray[np.bool_], line: int, parts: range) -> bool:
+def _is_sum(filled: Numbers, blank: NDArray[np.bool_], line: int, parts: range, fewest: int) -> bool:
     stated = ~blank[line]
     bits = float(np.log2(np.abs(filled[line]) + 1).sum())
-    if bits < _SURE_BITS + np.log2(len(filled)) or int(stated.sum()) < 2:
+    if bits < _SURE_BITS + 2 * np.log2(len(filled)) or int(stated.sum()) < fewest:
         return False
     run = filled[parts.start : parts.stop]
     gaps = np.abs(run.sum(axis=0) - filled[line])[stated]

@@ -40,7 +40,9 @@ class Left:
         at: the line.
         cells: the cells (n x 2), where no line is meant or only a part of it.
         parts: the lines that a total sums.
-        cause: what beside arithmetic shows that a line is a total.
+        cause: what beside arithmetic shows that a line is a total, in words.
+        placed: whether that is its place in a hierarchy or among the others: then its label must label its parts.
+        stated: whether a person states it.
         like: the rows that a repeated heading repeats.
         label: the line's label, for people.
     """
@@ -51,6 +53,8 @@ class Left:
     cells: tuple[tuple[int, int], ...] = ()
     parts: NDArray[np.int32] = field(default_factory=lambda: np.empty(0, np.int32))
     cause: str = ""
+    placed: bool = False
+    stated: bool = False
     like: tuple[int, ...] = ()
     label: str = ""
 

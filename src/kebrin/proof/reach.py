@@ -31,7 +31,7 @@ from kebrin.grammar.words import (
     total_word,
     without_total_word,
 )
-from kebrin.proof.figures import figures_as_labels, kept_sums
+from kebrin.proof.figures import figures_as_labels, kept_sums, may_average, may_sum
 from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
 from kebrin.proof.left import Left, Why
@@ -58,6 +58,19 @@ class FieldAt:
     column: str
     label_at: tuple[int, int]
     value_at: tuple[int, int]
+
+
+@dataclass(frozen=True)
+class Said:
+    """What a person states of a sheet: labels of lines that are records, and whether headings and labels are named."""
+
+    kept: tuple[str, ...] = ()
+    named: bool = False
+
+    def keeps(self, *texts: str) -> bool:
+        """Whether one of some labels is that of a record."""
+        own = {label.casefold() for label in self.kept}
+        return any(text.casefold() in own for text in texts)
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,7 +106,9 @@ class Verdict:
         tally = np.bincount(self.uses[sheet.filled], minlength=len(Use))
         cells = self.unclaimed
         return SheetLedger(
-            sheet.source, sheet.name, {use.word: int(tally[use]) for use in Use if tally[use]},
+            sheet.source, sheet.name,
+            {use.word: int(tally[use]) for use in Use if tally[use]}
+            | {f"left out: {what}": count for what, count in sheet.aside.items()},
             tuple(sheet.address(int(row), int(column)) for row, column in cells[:_LISTED]), len(cells),
             self.objections, self.lines, self.notes, self.via, frozenset(map(tuple, cells.tolist())),
         )  # fmt: skip
@@ -101,7 +116,7 @@ class Verdict:
 
 def reach(
     sheet: Sheet, tables: Sequence[Table], left: Sequence[Left] = (), fields: Sequence[FieldAt] = (),
-    kept: Sequence[str] = (),
+    said: Said | None = None,
 ) -> Verdict:  # fmt: skip
     """Where every cell of a sheet arrived.
 
@@ -110,7 +125,7 @@ def reach(
         tables: the tables that were made of its blocks, before any step.
         left: what was left out, with the reasons to be verified.
         fields: the fields that fill columns.
-        kept: labels that a person states to be no totals.
+        said: what a person states, which is not objected to.
 
     >>> from kebrin.table import Origin
     >>> sheet = Sheet.of([["Sailing", "Foot"], ["08:00", 12.0]])
@@ -118,11 +133,13 @@ def reach(
     >>> [sheet.address(*cell) for cell in verdict.unclaimed.tolist()]
     ['A1', 'B1', 'A2', 'B2']
     """
+    said = said or Said()
     account = Account(sheet, np.zeros(sheet.shape, np.uint8), np.zeros(sheet.shape, np.bool_))
     segments = [(segment, table) for table in tables for segment in table.origins.segments]
     aside = _lines_left(sheet, left)
     for segment, _ in segments:
         _hull(account, segment)
+    account.sums += [(one.at, one.parts) for one in left if one.why == Why.TOTAL and one.axis == "row"]
     for one in left:
         if one.why in {Why.TOTAL, Why.MEAN, Why.CARRIED} and one.axis != "cells":
             widen(account, one)
@@ -132,12 +149,12 @@ def reach(
     for segment, table in segments:
         _labels(account, segment, table, aside, labels)
         _empty_groups(account, segment)
-        _called_totals(account, segment, table, kept)
-        _totals_among_values(account, segment, table, kept)
-        _misplaced_figures(account, segment, table, kept)
+        _called_totals(account, segment, table, said)
+        _totals_among_values(account, segment, table, said)
+        _misplaced_figures(account, segment, table, said)
     account_for_left(account, left, labels)
     for segment, _ in segments:
-        object_to_strangers(account, segment)
+        object_to_strangers(account, segment, said.kept)
     _fields(account, fields)
     account.uses[~sheet.filled] = Use.UNCLAIMED
     via = {name: _arrived(account, listed) for name, listed in account.via.items() if any(map(len, listed))}
@@ -282,28 +299,49 @@ def _empty_groups(account: Account, segment: Segment) -> None:
                 account.notes.append(f"{sheet.address(*cell)} heads a column without values: {sheet.text(*cell)!r}")
 
 
-def _called_totals(account: Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
+def _called_totals(account: Account, segment: Segment, table: Table, said: Said) -> None:
     """Records that bear a label that says "total" and are in the table: they are sums of others, or a person says not."""
-    stated = {label.casefold() for label in kept}
     lines, groups = lines_in_use(segment)
     for one in segment.sources:
         if one.column not in table.columns:
             continue
         texts = arrays.distinct_texts(table.data.column(one.column))
-        for text in () if are_statistics(texts) else filter(speaks, texts):
-            if not (total_word(text) or average_word(text)) or text.casefold() in stated:
-                continue
-            cell = _cell_that_says(account.sheet, one, lines if one.axis == 0 else groups, text)
-            if cell is not None:
+        called = [text for text in texts if speaks(text) and (total_word(text) or average_word(text))]
+        # Where most labels of a level say so, it is what they count.
+        if not called or are_statistics(texts) or 2 * len(called) > max(len(texts), 2):
+            continue
+        for text in called:
+            used = lines if one.axis == 0 else groups
+            cell = None if said.keeps(text) else _cell_that_says(account.sheet, one, used, text)
+            if cell is not None and (_is_bare(text) or _may_sum(account.sheet, segment, one, text)):
                 account.object(
                     "total", f"{text!r} is called a total or a mean and is kept as data", [cell],
                     f"state totals = [{text!r}] or not_totals = [{text!r}] in the plan's layout",
                 )  # fmt: skip
 
 
-def _totals_among_values(account: Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
+def _is_bare(text: str) -> bool:
+    """Whether a label says "total" or "mean" and hardly more: then it is one, whatever its figures are."""
+    word = average_word(text)
+    rest = without_total_word(text) if total_word(text) else text.replace(word, "")
+    return not any(len(part) > 2 and part.isalpha() for part in rest.split())
+
+
+def _may_sum(sheet: Sheet, segment: Segment, labels: Labels, text: str) -> bool:
+    """Whether the figures of the lines that bear a label could be what it says; a word alone makes no total."""
+    at = [
+        place for place in np.flatnonzero(labels.rows >= 0).tolist()
+        if text in sheet.text(int(labels.rows[place]), int(labels.columns[place]))
+    ]  # fmt: skip
+    if labels.axis == 1 and labels.measure:
+        return True
+    if average_word(text) and not total_word(text):
+        return may_average(sheet, segment, labels.axis, at)
+    return may_sum(sheet, segment, labels.axis, at)
+
+
+def _totals_among_values(account: Account, segment: Segment, table: Table, said: Said) -> None:
     """Records whose values say "Total" and nothing else: a list's sums, or a person says not."""
-    stated = {label.casefold() for label in kept}
     for name in segment.columns:
         if (
             name not in table.columns
@@ -320,7 +358,7 @@ def _totals_among_values(account: Account, segment: Segment, table: Table, kept:
             at = int(pc.index(column, text).as_py())
             bare = total_word(text) and not without_total_word(text)
             whole = " " not in text and says_whole(text) and _sums_all(table, segment, at)
-            if not (bare or whole) or text.casefold() in stated:
+            if not (bare or whole) or said.keeps(text):
                 continue
             rows, columns = segment.cells(name)
             account.object(
@@ -348,24 +386,23 @@ def _cell_that_says(sheet: Sheet, labels: Labels, used: NDArray[np.bool_], text:
     return None
 
 
-def _misplaced_figures(account: Account, segment: Segment, table: Table, kept: Sequence[str]) -> None:
+def _misplaced_figures(account: Account, segment: Segment, table: Table, said: Said) -> None:
     """Figures that stand for labels, and records that sum others."""
     sheet = account.sheet
-    for level, cells in figures_as_labels(sheet, segment):
+    for level, cells in figures_as_labels(sheet, segment) if not said.named else ():
         if level.column in table.columns:
             account.object(
                 "figures", f"{level.column}: its labels are figures, and without them every line has a name of its own", cells,
                 "they may be values: state boxhead and stub in the plan's layout",
             )  # fmt: skip
-    stated = {label.casefold() for label in kept}
     for axis, line, _, count in kept_sums(sheet, segment):
-        said = _labels_of(sheet, segment, axis, line)
-        if any(text.casefold() in stated for text in said):
+        labels = _labels_of(sheet, segment, axis, line)
+        if said.keeps(*labels):
             continue
         name = f"row {line + 1}" if axis == 0 else f"column {column_letters(line)}"
         first_cell = int(next(iter(segment.columns.values()))[0]) if axis == 0 else int(segment.rows[0])
         cell = (line, first_cell) if axis == 0 else (first_cell, line)
-        label = said[-1] if said else name
+        label = labels[-1] if labels else name
         account.object(
             "sum", f"{name} {label!r} is the sum of {count} lines beside it and is kept as data", [cell],
             f"state totals = [{label!r}] or not_totals = [{label!r}] in the plan's layout",

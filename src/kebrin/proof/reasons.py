@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
-from kebrin.grammar.words import is_drawn, is_unit
+from kebrin.grammar.periods import of_several_months
+from kebrin.grammar.words import carried_word, is_drawn, is_unit, says_whole, total_word
 from kebrin.proof.ledger import Objection, Use
 from kebrin.proof.left import Left, Why
 
@@ -45,6 +46,8 @@ class Account:
     objections: list[Objection] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     via: dict[str, list[NDArray[np.intp]]] = field(default_factory=dict)
+    sums: list[tuple[int, NDArray[np.int32]]] = field(default_factory=list)  # rows that were left out as sums, with their parts
+    carries: bool = False  # whether most of the rows that are said to carry a sum over are seen to do so
     beside_pages: Counter[str] = field(default_factory=Counter)  # what the rows that say a page's number say beside it
 
     def came_by(self, column: str, cells: NDArray[np.intp]) -> None:
@@ -74,6 +77,8 @@ def account_for_left(account: Account, left: Sequence[Left], labels: NDArray[np.
     # Records follow one another, pages do not.
     apart = [at for at in pages if not {at - 1, at + 1} & {*pages} or int(account.sheet.filled[at].sum()) == 1]
     account.beside_pages = Counter(filter(None, (_beside_page(account.sheet, at) for at in apart)))
+    carried = [one for one in left if one.why == Why.CARRIED]
+    account.carries = 2 * sum(_carries(account.sheet, one) for one in carried) > len(carried)
     for one in left:
         cells = _cells_of(account, one)
         open_cells = [cell for cell in cells if account.uses[cell] == Use.UNCLAIMED and account.sheet.filled[cell]]
@@ -163,21 +168,59 @@ def _is_lone(sheet: Sheet, cell: tuple[int, int]) -> bool:
 def _refuted_total(
     account: Account, left: Left, cells: Sequence[tuple[int, int]], labels: NDArray[np.bool_]
 ) -> set[tuple[int, int]]:
-    """A total needs a cause; a line said to be one by its words must bear them; in a hierarchy its label labels its parts."""
+    """A total needs a cause, and figures that say so; in a hierarchy its label labels its parts.
+
+    What a person states needs neither.
+    """
     sheet = account.sheet
-    texts = [cell for cell in cells if sheet.kinds[cell] == Kind.TEXT and not sheet.data[cell]]
-    if left.why == Why.CARRIED:
+    if left.stated:
         return set()
+    if left.why == Why.CARRIED:
+        return set() if account.carries else set(cells)
     if not left.cause or not len(left.parts):
         return set(cells)
-    if left.cause.startswith("those lines are set in") or left.cause.startswith("such lines part"):
+    if left.placed:
+        texts = [cell for cell in cells if sheet.kinds[cell] == Kind.TEXT and not sheet.data[cell]]
         # The parent's label must label its parts, by this cell or another that says the same, or it is lost with its sum.
         said = {sheet.text(*cell) for cell in np.argwhere(labels).tolist()} if texts else set()
-        return {
-            cell for cell in texts
-            if not labels[cell] and sheet.text(*cell) not in said and not _is_in_codes(sheet, left, cell)
-        }  # fmt: skip
+        return {cell for cell in texts if not labels[cell] and not _says_nothing_more(account, left, cell, said)}
     return set()
+
+
+def _says_nothing_more(account: Account, left: Left, cell: tuple[int, int], said: set[str]) -> bool:
+    """Whether the label of a total is lost without loss: others say it, it names what it sums, or it speaks of the sum."""
+    sheet, text = account.sheet, account.sheet.text(*cell)
+    if text in said or says_whole(text) or total_word(text) or of_several_months(text):
+        return True
+    if any(len(one) > 2 and one in text for one in said):
+        return True  # "North, all fields" over the fields of North
+    again = np.count_nonzero(sheet.values[:, cell[1]] == sheet.values[cell]) > 1
+    return again or _is_in_codes(sheet, left, cell)
+
+
+def _carries(sheet: Sheet, left: Left) -> bool:
+    """Whether a row states the sum of a run of rows that ends above it, or what another row states that carries a sum."""
+    own = sheet.numbers[left.at]
+    stated = ~np.isnan(own) & (own != 0)
+    if not stated.any() or left.axis != "row":
+        return left.axis == "row"
+    above = np.nan_to_num(sheet.numbers[: left.at][:, stated])
+    sums = np.cumsum(above[::-1], axis=0)
+    close = np.abs(sums - own[stated]) <= 1e-9 * np.maximum(np.abs(sums), 1.0)
+    if len(close) and bool(close.all(axis=1).any()):
+        return True
+    # What begins a sum that is stated below carries over what came before.
+    below = np.cumsum(np.nan_to_num(sheet.numbers[left.at :][:, stated]), axis=0)[:-1]
+    later = np.nan_to_num(sheet.numbers[left.at + 1 :][:, stated])
+    if bool((np.abs(below - later) <= 1e-9 * np.maximum(np.abs(later), 1.0)).all(axis=1)[1:].any()):
+        return True
+    for row in range(sheet.shape[0]):
+        columns = np.flatnonzero(sheet.filled[row]).tolist() if row != left.at else []
+        same = np.nan_to_num(sheet.numbers[row][stated])
+        near = bool((np.abs(same - own[stated]) <= 1e-9 * np.maximum(np.abs(same), 1.0)).all())
+        if near and any(carried_word(sheet.text(row, one)) for one in columns):
+            return True
+    return False
 
 
 def _is_in_codes(sheet: Sheet, left: Left, cell: tuple[int, int]) -> bool:
@@ -198,6 +241,8 @@ def _is_around(account: Account, cell: tuple[int, int]) -> bool:
     A row that fills more than half of a body's columns is no note, wherever it stands.
     """
     sheet = account.sheet
+    if _labels_a_row(account, cell):
+        return False
     if is_drawn(sheet.text(*cell)):
         columns = np.flatnonzero(sheet.filled[cell[0]]).tolist()
         return len(columns) > 1 and all(is_drawn(sheet.text(cell[0], column)) for column in columns)
@@ -209,6 +254,20 @@ def _is_around(account: Account, cell: tuple[int, int]) -> bool:
     if any(hull[0] <= cell[0] <= hull[2] for hull in account.hulls):
         account.notes.append(f"{sheet.address(*cell)}: {sheet.text(*cell)[:80]!r}")
     return True
+
+
+def _labels_a_row(account: Account, cell: tuple[int, int]) -> bool:
+    """Whether a text stands before the labels of a record's own row, or of a row among the records: it labels them.
+
+    A sign or a footnote mark there says nothing; one on a row between blocks is a title.
+    """
+    text = account.sheet.text(*cell)
+    if len(text) < 2 or not any(map(str.isalpha, text)):
+        return False
+    return any(
+        top <= cell[0] <= bottom and cell[1] < first and bool(account.body[cell[0], first : last + 1].any())
+        for top, first, bottom, last in account.hulls
+    ) and not any(first <= cell[1] <= last and top <= cell[0] <= bottom for top, first, bottom, last in account.hulls)
 
 
 def _is_stamp(text: str) -> bool:

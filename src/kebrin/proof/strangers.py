@@ -16,7 +16,7 @@ from kebrin.proof.ledger import Use
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Collection, Iterator
 
     from numpy.typing import NDArray
 
@@ -28,14 +28,20 @@ _FEWEST_HEADINGS, _MOSTLY, _FEWEST_BESIDE, _SHARE_BESIDE = 3, 0.6, 3, 0.5
 _MOST_COLUMNS, _FEWEST_RECORDS, _PAIR = 200, 3, 2
 
 
-def object_to_strangers(account: Account, segment: Segment) -> None:
-    """Records that look like headings, and columns beside the records that look like theirs."""
-    for (row, column), what in (*headings_inside(account.sheet, segment), *pairs_inside(account.sheet, segment)):
-        text = account.sheet.text(row, column)
-        account.object(
-            "headings", f"row {row + 1} {text!r} is a record, {what}", [(row, column)],
-            f"state where the table ends: ends = {text!r} in the plan's layout, and read what follows as a table of its own",
-        )  # fmt: skip
+def object_to_strangers(account: Account, segment: Segment, kept: Collection[str] = ()) -> None:
+    """Records that look like headings or stand behind the sum of all others, and columns beside the records that look like theirs.
+
+    Records whose labels a person states (`kept`) are what they are.
+    """
+    sheet, own = account.sheet, {label.casefold() for label in kept}
+    inside = (*headings_inside(sheet, segment), *pairs_inside(sheet, segment), *behind_totals(account, segment))
+    for (row, column), what in inside:
+        text = sheet.text(row, column)
+        if own.isdisjoint(sheet.text(row, int(one)).casefold() for one in np.flatnonzero(sheet.filled[row])):
+            account.object(
+                "headings", f"row {row + 1} {text!r} is a record, {what}", [(row, column)],
+                f"state records = [{text!r}] in the plan's layout if it is one; else leave row {row + 1} out, or end the table above",
+            )  # fmt: skip
     for (row, column), what in heads_that_go_on(account.sheet, segment):
         account.object(
             "goes on", f"row {row + 1} {account.sheet.text(row, column)!r} {what}", [(row, column)],
@@ -88,6 +94,32 @@ def headings_inside(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int,
             yield (
                 (row, int(columns[own[0]])),
                 "holds words where figures stand above and below, and may head another table",
+            )
+
+
+def behind_totals(account: Account, segment: Segment) -> Iterator[tuple[tuple[int, int], str]]:
+    """Records behind a total that lack what the records that it sums have: they are no part of what was counted.
+
+    Where several totals close sections of their own, the first row behind one may begin the next: it lacks nothing then.
+    """
+    sheet, (rows, columns) = account.sheet, _lines(segment)
+    if len(rows) < _FEWEST_RECORDS or not 1 < len(columns) <= _MOST_COLUMNS:
+        return
+    filled = sheet.filled[np.ix_(rows, columns)]
+    labels = ~sheet.data[np.ix_(rows, columns)]
+    for row, parts in account.sums:
+        behind = np.flatnonzero(rows > row)
+        if not len(behind) or len(parts) < 2 or parts.max() > row:
+            continue
+        own = np.isin(rows, parts)
+        usual = (filled[own] & labels[own]).all(axis=0) if own.any() else np.zeros(len(columns), np.bool_)
+        at = int(behind[0])
+        if rows[at] == row + 1 and (usual & ~filled[at]).any() and filled[at].sum() > 1:
+            lacking = int(columns[int((usual & ~filled[at]).argmax())])
+            yield (
+                (int(rows[at]), int(columns[int(filled[at].argmax())])),
+                f"stands behind the total in row {row + 1}, and has nothing in column {column_letters(lacking)}, as the records "
+                f"above it have",
             )
 
 
@@ -154,8 +186,8 @@ def _stands_apart(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
 
 
 def _is_usual(filled: NDArray[np.bool_], at: int) -> bool:
-    """Whether records right above hold as little."""
-    return bool((filled[max(at - 2, 0) : at].sum(axis=1) <= 1).any())
+    """Whether another record holds as little."""
+    return bool((np.delete(filled, at, axis=0).sum(axis=1) <= 1).any())
 
 
 def _is_new(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int) -> bool:

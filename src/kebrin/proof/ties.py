@@ -187,8 +187,10 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     terms = (~np.isnan(numbers)).sum(axis=0)
     computed = np.nansum(numbers, axis=0)
     if line.mean:
-        # A mean is stated to so many places whatever its parts were rounded to.
-        computed = np.round(computed / terms, int(_decimals_of(stated[None, :]).max(initial=0)))
+        # A mean is stated to so many places whatever its parts were rounded to; a half is rounded either way.
+        computed = computed / terms
+        half = 0.5 * 10.0 ** -int(_decimals_of(stated[None, :]).max(initial=0))
+        computed = np.where(np.abs(computed - stated) <= half * (1 + 1e-6), stated, computed)
     scale = np.abs(np.nan_to_num(numbers)).sum(axis=0) + np.abs(stated)
     decimals = _decimals_of(np.vstack((numbers, stated[None, :])))
     fixed = np.full(len(cross), line.at)

@@ -99,6 +99,9 @@ def once(table: Table, by: Sequence[str] = (), *, keep: Literal["first", "last"]
 def rows_of(table: Table, rows: NDArray[np.intp]) -> Table:
     """Some rows of a table, in ascending order, with their origins."""
     data = table.data.take(arrays.whole(rows.astype(np.int64), pa.int64()))
+    if len(rows) < len(table):  # labels of rows that are gone are gone with them
+        columns = [arrays.compacted(column) for column in data.columns]
+        data = pa.Table.from_arrays(columns, names=data.column_names)
     return replace(table, data=data, origins=table.origins.take(rows) if table.origins.segments else table.origins)
 
 

@@ -12,7 +12,7 @@ from kebrin.cells import as_label
 from kebrin.errors import PlanError
 from kebrin.shape.formulas import computed
 from kebrin.shape.groups import factor
-from kebrin.shape.summing import numbers_of
+from kebrin.shape.summing import numbers_of, without_tails
 from kebrin.table import Origin, Remark, arrays
 
 if TYPE_CHECKING:
@@ -118,9 +118,10 @@ def compute(table: Table, into: str, formula: str) -> Table:
     """
     if into in table.columns:
         raise PlanError(f"there is a column {into!r} already", do="State another name as into")
-    made = computed(formula, lambda name: numbers_of(table, name, "the formula"), len(table))
+    made = without_tails(computed(formula, lambda name: numbers_of(table, name, "the formula"), len(table)))
     gaps = int(np.isnan(made).sum())
-    after = replace(table, data=table.data.append_column(into, arrays.numbers(made)))
+    way = "ratio" if "/" in formula else "compute"
+    after = replace(table, data=table.data.append_column(into, arrays.numbers(made))).with_made(**{into: way})
     said = f"{into} = {formula}: {len(made) - gaps:,} values, {gaps:,} missing; sum {float(np.nansum(made)):,.10g}"
     return after.remarked([Remark("computed", said, count=gaps)]).step(f"compute {into}", len(table), formula)
 

@@ -9,6 +9,7 @@ import pyarrow as pa
 
 from kebrin.errors import Place, PlanError
 from kebrin.sources import read
+from kebrin.shape.summing import without_tails
 from kebrin.table import Remark, arrays
 from kebrin.values.dates import read_dates
 from kebrin.values.keys import clean
@@ -167,7 +168,7 @@ def convert(
     for at, code in enumerate(said):
         rows = np.flatnonzero(codes.codes == at) if not codes.whole else np.array([at])
         factors[rows] = 1.0 if to and code == to else rates.at(code, days[rows])
-    made = amounts * factors
+    made = without_tails(amounts * factors)
     if places is not None:
         made = np.sign(made) * np.floor(np.abs(made) * 10.0**places + 0.5) / 10.0**places
     columns: dict[str, pa.Array | pa.ChunkedArray] = {into: arrays.numbers(made)}
@@ -182,7 +183,8 @@ def convert(
         note=f"sum {float(np.nansum(made)):,.10g} in {into}",
     )  # fmt: skip
     missing = _without_rate(column, codes, said, gone, breaks=unrated == "refuse")
-    return finished(table, columns, outcome).remarked(missing)
+    made_as = {into: "convert"} | ({rate: "rate"} if rate else {})
+    return finished(table, columns, outcome).remarked(missing).with_made(**made_as)
 
 
 def _days(table: Table, on: str) -> NDArray[np.int64]:

@@ -90,7 +90,7 @@ def crosstab(
         columns = {name: np.append(own, _total(own[:, None], 0)) for name, own in columns.items()}
     arrow |= {name: arrays.numbers(own) for name, own in columns.items()}
     data = pa.Table.from_arrays(list(arrow.values()), names=list(arrow))
-    made = replace(table, data=data, measures=(), origins=Origin())
+    made = replace(table, data=data, measures=(), origins=Origin(), made=dict.fromkeys(columns, "sum"))
     said = [_held(name, numbers[name], cells[name]) for name in names]
     what = f"{len(table):,} rows in {len(lines):,} x {len(labels):,} cells"
     return made.remarked(said).step(f"crosstab {', '.join(down)} by {', '.join(across)}", len(table), what)

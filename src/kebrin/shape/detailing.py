@@ -77,7 +77,10 @@ def detail(
     )
     said = Remark("detail", what, count=len(entries))
     about = [one for one in entries.remarks if one.kind != "split"]  # rows of records without an entry are gone again
-    told = replace(entries, remarks=(*table.remarks, *about, said), steps=table.steps)
+    # What is said of a column goes where the column goes.
+    mine = [one for one in table.remarks if not one.column or one.column in moved]
+    told = replace(entries, remarks=(*mine, *about, said), steps=table.steps)
+    records = records.with_remarks([one for one in table.remarks if one.column not in moved])
     records = records.remarked([said, *(one for one in entries.remarks if one.breaks)])
     return records.step(f"detail {column}", len(table)), told.step(f"detail {column}", len(table))
 

@@ -25,6 +25,8 @@ _SHOWN = 6
 # Of a column's labels so many must be the other's for one to be the other under a new name.
 _MOSTLY = 0.8
 _EQUAL = 1e-9
+# Years that reports speak of; of a column of years so many may be left out between two.
+_YEARS, _APART = (1800, 2150), 5
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 
 
@@ -71,7 +73,7 @@ def changes_between(old: Table, new: Table, key: Sequence[str] = ()) -> list[Cha
     gone = [name for name in old.columns if name not in new.columns]
     said += [Change("column", f"new {_some(more)}", tuple(more))] if more else []
     said += [Change("column", f"gone {_some(gone)}", tuple(gone))] if gone else []
-    measures = [name for name in new.measures if name in old.columns]
+    measures = [name for name in new.figures if name in old.columns]
     labels = [name for name in new.columns if name in old.columns and name not in measures]
     flat = {name: (_texts(old.data.column(name)), _texts(new.data.column(name))) for name in labels}
     for name, (before, after) in flat.items():
@@ -86,11 +88,11 @@ def _renamed(old: Table, new: Table) -> dict[str, str]:
     """New names of columns by old ones: not there before, and nearly all of what they say was said by one that is gone."""
     found: dict[str, str] = {}
     for name in new.columns:
-        if name in old.columns or name in new.measures:
+        if name in old.columns or name in new.figures:
             continue
         own = set(arrays.distinct_texts(_texts(new.data.column(name))))
         for other in old.columns:
-            if other in new.columns or other in old.measures or other in found.values():
+            if other in new.columns or other in old.figures or other in found.values():
                 continue
             was = set(arrays.distinct_texts(_texts(old.data.column(other))))
             if own and len(own & was) >= _MOSTLY * max(len(own), len(was)):
@@ -98,7 +100,7 @@ def _renamed(old: Table, new: Table) -> dict[str, str]:
                 break
     gone = [name for name in old.columns if name not in new.columns and name not in found.values()]
     fresh = [name for name in new.columns if name not in old.columns and name not in found]
-    measures = [name for name in fresh if name in new.measures]
+    measures = [name for name in fresh if name in new.figures]
     if len(gone) == len(fresh) == len(measures) == 1:
         found[fresh[0]] = gone[0]
     return found
@@ -152,9 +154,21 @@ def _as_dates(was: Sequence[str], now: Sequence[str]) -> tuple[list[str], list[s
     """Both lists in order, if they are dates or months in ISO form."""
     form = _DATE if was and _DATE.fullmatch(was[0]) else re.compile(r"\d{4}(?:-(?:\d{2}|Q\d|H\d|W\d{2}))?")
     both = [*was, *now]
-    if not both or not all(form.fullmatch(text) for text in both):
+    if not was or not now or not all(form.fullmatch(text) for text in both):
+        return None
+    if all(text.isdigit() for text in both) and not _are_years([int(text) for text in both]):
         return None
     return sorted(was), sorted(now)
+
+
+def _are_years(numbers: Sequence[int]) -> bool:
+    """Whether numbers of four digits are years and no ids: of a time that reports speak of, and most of a run.
+
+    >>> _are_years([2029, 2031, 2032]), _are_years([1007, 1041, 1099]), _are_years([1907, 2048, 2099])
+    (True, False, False)
+    """
+    least, most = min(numbers), max(numbers)
+    return _YEARS[0] <= least and most <= _YEARS[1] and most - least < _APART * len(set(numbers))
 
 
 def _dates(name: str, was: list[str], now: list[str]) -> list[Change]:
@@ -315,6 +329,8 @@ def _numbers(column: pa.ChunkedArray) -> NDArray[np.float64] | None:
         import pyarrow.compute as pc
 
         column = pc.if_else(pc.equal(column, ""), pa.scalar(None, pa.string()), column)
+    elif not (pa.types.is_floating(column.type) or pa.types.is_integer(column.type)):
+        return None  # dates, moments, yes and no: compared as what they say
     try:
         return arrays.floats_of(column.cast(pa.float64()))
     except pa.ArrowInvalid:

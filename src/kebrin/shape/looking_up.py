@@ -72,8 +72,10 @@ def lookup(
     for new, old in wanted.items():
         one = factor(other.data.column(old))
         codes = np.append(one.codes, -1)[at]
-        data = data.append_column(new, one.taken(codes))
-    made = replace(table, data=data, origins=table.origins)
+        found = arrays.compacted(pa.chunked_array([one.taken(codes)]))
+        data = data.append_column(new, found)
+    looked = {new: "looked up" for new in wanted if arrays.kind_of(data.column(new)) == "number"}
+    made = replace(table, data=data, origins=table.origins).with_made(**looked)
     said = _said(table, keys, at, int((rows >= 0).sum()), name)
     if unmatched == "keep":
         said = [replace(one, kind="unmatched key") for one in said]

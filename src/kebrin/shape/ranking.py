@@ -25,6 +25,9 @@ if TYPE_CHECKING:
 
     Numbers = NDArray[np.float64]
 
+#: What steps made that adds up.
+ADD_UP = frozenset({"sum", "count", "share", "convert", "compute"})
+
 
 def sort(table: Table, by: Sequence[str], *, falling: Sequence[str] = (), order: Order = "natural") -> Table:
     """The rows in the order of some columns; those that say the same stay as they come, those without a value come last.
@@ -127,7 +130,7 @@ def top(table: Table, count: int, of: str, *, by: Sequence[str], rest: str = "ot
     own = [*totals[kept], *([float(like_parts(np.array([totals[others].sum()]), numbers)[0])] if len(others) else [])]
     columns[of] = arrays.numbers(np.array(own, np.float64))
     data = pa.Table.from_arrays(list(columns.values()), names=list(columns))
-    made = replace(table, data=data, measures=(), origins=Origin())
+    made = replace(table, data=data, measures=(), origins=Origin(), made={of: "sum"})
     what = f"top {count} of {len(groups):,} by {of}: {len(others):,} are {rest!r}; the sum stays {totals.sum():,.10g}"
     return made.remarked([Remark("top", what, count=len(others))]).step(f"top {count} {of}", len(table))
 
@@ -250,7 +253,9 @@ def change(
 
 
 def total_row(table: Table, *, label: str = TOTAL) -> Table:
-    """The table with a row of sums below it: the label in the first column, sums in all columns of numbers.
+    """The table with a row of sums below it: the label in the first column, sums in all columns of numbers that add up.
+
+    Counts add up too; means, shares, ranks, rates and what was looked up do not, and stay blank.
 
     Args:
         table: the table.
@@ -270,6 +275,8 @@ def total_row(table: Table, *, label: str = TOTAL) -> Table:
             why="the first column holds no texts",
             do="Move a text column first",
         )
+    import pyarrow.compute as pc
+
     columns = []
     for name in table.columns:
         column = table.data.column(name)
@@ -277,6 +284,10 @@ def total_row(table: Table, *, label: str = TOTAL) -> Table:
         one = plain.combine_chunks()
         if name == first:
             last = arrays.texts([label])
+        elif table.made.get(name, "sum") not in ADD_UP:
+            last = pa.nulls(1, one.type)
+        elif pa.types.is_integer(one.type):
+            last = arrays.whole(np.array([pc.sum(one).as_py() or 0], np.int64), pa.int64()).cast(one.type)
         elif pa.types.is_floating(one.type):
             last = arrays.numbers(like_parts(np.array([arrays.sum_of(column)]), arrays.floats_of(column)))
         else:
@@ -303,5 +314,5 @@ def _with(table: Table, into: str, column: pa.Array, verb: str, of: str) -> Tabl
     """
     if into in table.columns:
         raise PlanError(f"there is a column {into!r} already", do="State another name as into")
-    made = replace(table, data=table.data.append_column(into, column))
+    made = replace(table, data=table.data.append_column(into, column)).with_made(**{into: verb})
     return made.step(f"{verb} {of}", len(table), f"in {into}")

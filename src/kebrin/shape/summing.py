@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from kebrin.table import Table
 
 _MOST_PLACES = 9
+# Decimal digits that every float64 holds, and the largest power of ten that one holds exactly.
+_DIGITS, _EXACT_POWER = 15, 22
 #: The ways to make one value of a group's.
 WAYS = ("sum", "count", "distinct", "mean", "least", "largest", "first", "last")
 
@@ -72,9 +74,9 @@ def sums(
         columns[one.name] = made_of(table, groups, one, per)
     if rows:
         columns[rows] = arrays.whole(np.bincount(groups.of, minlength=len(groups)), pa.int64())
-    made = replace(
-        table, data=pa.Table.from_arrays(list(columns.values()), names=list(columns)), measures=(), origins=Origin()
-    )
+    data = pa.Table.from_arrays(list(columns.values()), names=list(columns))
+    ways = {one.name: one.way for one in wanted if one.way not in {"first", "last"}} | ({rows: "count"} if rows else {})
+    made = replace(table, data=data, measures=(), origins=Origin(), made=ways)
     return made.remarked(_held(table, made, wanted)).step(
         f"sums by {', '.join(by) or 'nothing'}", len(table), f"{len(table):,} rows in {len(groups):,} groups"
     )
@@ -154,6 +156,22 @@ def like_parts(totals: NDArray[Any], parts: NDArray[np.float64]) -> NDArray[np.f
     """
     places = places_of(parts)
     return totals if places is None else np.asarray(np.round(totals, places))
+
+
+def without_tails(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Products and quotients without the noise of binary fractions: fifteen digits, as many as a float64 holds for sure.
+
+    >>> without_tails(np.array([1.1 * 1.1, 0.7 * 1.1, 2 / 3, np.nan, 0.0])).tolist()
+    [1.21, 0.77, 0.666666666666667, nan, 0.0]
+    """
+    known = np.isfinite(values) & (values != 0)
+    places = np.full(len(values), -1)
+    places[known] = _DIGITS - 1 - np.floor(np.log10(np.abs(values[known]))).astype(int)
+    known &= (places >= 0) & (places <= _EXACT_POWER)
+    found = values.copy()
+    power = 10.0 ** places[known]
+    found[known] = np.rint(values[known] * power) / power
+    return found
 
 
 def numbers_of(table: Table, name: str, by: str) -> NDArray[np.float64]:

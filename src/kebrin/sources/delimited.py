@@ -6,6 +6,7 @@ import csv
 import io
 import re
 from collections import Counter
+from dataclasses import replace
 from functools import cache
 from itertools import islice
 from typing import TYPE_CHECKING
@@ -16,6 +17,7 @@ from kebrin.cells import Hints, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.cards import are_cards
+from kebrin.sources.encodings import Decoded, decode, strictly
 from kebrin.sources.limits import hold, hold_room, limits
 from kebrin.sources.long_text import LongRows, LongText, long_sheet, open_long
 from kebrin.sources.printed import is_printed, lay_out, told_of_lines, typical_runs
@@ -26,8 +28,6 @@ if TYPE_CHECKING:
 
 # A file with one of the first in most lines is parted by it: its commas are decimal commas or belong to texts.
 _DELIMITERS = ("\t", ";", "|", "^", "~", ",")
-_OLDER = ("cp1252", "cp1250", "cp1251", "mac_roman", "cp437")
-_MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 _LINES = 500
 # How long a cell may be is looked at when all are there.
 csv.field_size_limit(2**31 - 1)
@@ -39,7 +39,8 @@ _MOSTLY = 0.8
 _FEWEST_QUOTES = 4
 # A line that is drawn; a mark for a missing value is no longer than this.
 _RULE, _LONGEST_MARK = re.compile(r":?(?:-{3,}|={3,}|_{3,}|─{3,}|═{3,}):?"), 3
-_DRAWN = re.compile(r"[+*:]?(?:[-=_─═]{2,}[+*:┼╪]?){2,}")
+# Runs of signs with corners between, four signs at least; each run is taken whole, so that a long line costs its length.
+_DRAWN = re.compile(r"(?=(?:[^-=_─═]*+[-=_─═]){4})[+*:]?[-=_─═]{2,}+(?:[+*:┼╪][-=_─═]{2,}+)*[+*:┼╪]?")
 _GROUPED = re.compile(r"(?<=\d),(?=\d{3}(?!\d))")
 
 
@@ -81,13 +82,14 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
     content = path.read_bytes()
     fixed.check()
     where = Place(str(path))
-    text = _strictly(content, stated.encoding, where) if stated.encoding else decode(content, where)
+    text, older = Decoded(strictly(content, stated.encoding, where)) if stated.encoding else decode(content, where)
     mark = NONE if stated.is_printed else stated.delimiter or delimiter(text)
     if mark in {"", NONE}:
-        return lay_out(text, name, str(path), stated)
-    told: list[str] = []
+        sheet = lay_out(text, name, str(path), stated)
+        return replace(sheet, told=(*([older] if older else []), *sheet.told))
+    told = [older] if older else []
     if stated.skip:
-        told = told_of_lines(text.splitlines(), stated)
+        told += told_of_lines(text.splitlines(), stated)
         begins = tuple(stated.skip)
         text = re.sub(r"[^\r\n]+", lambda line: "" if line[0].lstrip().startswith(begins) else line[0], text)
     rows = _rows(text.rstrip("\r\n") + "\n", mark, where)
@@ -126,44 +128,6 @@ def _is_ruled(row: list[str], mark: str) -> bool:
     if len(cells) == 1:
         return _DRAWN.fullmatch(cells[0]) is not None
     return all(map(_RULE.fullmatch, cells)) and len(cells) > 1 and (mark == "|" or max(map(len, cells)) > _LONGEST_MARK)
-
-
-def decode(content: bytes, where: Place) -> str:
-    r"""The text in a file's bytes: by its byte order mark, else UTF-8, else the likeliest older encoding.
-
-    >>> decode("Gäste;4\n".encode("cp1252"), Place("x.csv"))
-    'Gäste;4\n'
-
-    Raises:
-        SourceError: no encoding fits.
-    """
-    for mark, encoding in _MARKS:
-        if content.startswith(mark):
-            return _strictly(content, encoding, where)
-    try:
-        return content.decode("utf-8")
-    except UnicodeDecodeError:
-        from charset_normalizer import from_bytes
-
-        matches = from_bytes(content, cp_isolation=list(_OLDER))
-        if not matches:
-            raise SourceError("the text's encoding can't be told", where, do="Save the file as UTF-8") from None
-        # Short texts look alike in several encodings: of the equally likely ones, the commonest is taken.
-        least = min(match.chaos for match in matches)
-        likely = {match.encoding: str(match) for match in matches if match.chaos <= least}
-        return next(likely[encoding] for encoding in (*_OLDER, *likely) if encoding in likely)
-
-
-def _strictly(content: bytes, encoding: str, where: Place) -> str:
-    try:
-        return content.decode(encoding)
-    except UnicodeDecodeError as error:
-        line = content[: error.start].count(b"\n") + 1
-        raise SourceError(
-            "the text is cut or damaged", Place(where.file, line=line),
-            why=f"it is said to be {encoding.removesuffix('-sig').upper()}, and byte {error.start:,} is none of that",
-            do="Ask for the file again, save it as UTF-8, or correct the encoding in the plan",
-        ) from None  # fmt: skip
 
 
 def delimiter(text: str) -> str:

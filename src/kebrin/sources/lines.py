@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from itertools import zip_longest
 from typing import TYPE_CHECKING
 
 from kebrin.sources.aligned import Field, Placed, Row, field_of, reads_as_figure
@@ -67,10 +68,23 @@ def lines_of(text: str) -> Lines:
 
 
 def _printed_over(line: str) -> Iterator[str]:
+    """The lines of a line that was printed over itself: what was printed twice is there once, what differs stays."""
     for part in line.split("\f"):
-        over = [one for one in part.split("\r") if one.strip()]
-        plain = [one for one in over if not _RULE.fullmatch(one)] or over
-        yield (plain[0] if plain else "").expandtabs().rstrip()
+        over = [one.expandtabs().rstrip() for one in part.split("\r") if one.strip()]
+        plain = [one for one in over if not _RULE.fullmatch(one)] or over[:1]
+        found = plain[:1]
+        for one in plain[1:]:
+            both = _over(found[-1], one)
+            found[-1:] = [found[-1], one] if both is None else [both]
+        yield from found or [""]
+
+
+def _over(below: str, above: str) -> str | None:
+    """Two printings of a line as one; None where they say unlike things in one place."""
+    pairs = list(zip_longest(below, above, fillvalue=" "))
+    if any(one != other and " " not in {one, other} for one, other in pairs):
+        return None
+    return "".join(other if one == " " else one for one, other in pairs).rstrip()
 
 
 def without_leaders(texts: Sequence[str]) -> list[str]:

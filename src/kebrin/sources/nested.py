@@ -17,7 +17,7 @@ import numpy as np
 from kebrin.cells import Hints, Report, Sheet, Spots, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
-from kebrin.sources.delimited import decode
+from kebrin.sources.encodings import decode
 from kebrin.sources.limits import hold, hold_room, limits
 
 if TYPE_CHECKING:
@@ -61,7 +61,7 @@ def read(path: Path) -> Report:
     content = path.read_bytes()
     fixed.check()
     where = Place(str(path))
-    found = _nested(_parsed(decode(content, where), where), path.stem, where)
+    found = _nested(_parsed(decode(content, where).text, where), path.stem, where)
     lacks, counts = _counted(found)
     hold("sheets", len(found.lists), where)
     sheets = {name: _sheet(listed, name, str(path), counts, found.said) for name, listed in found.lists.items()}

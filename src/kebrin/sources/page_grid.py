@@ -20,6 +20,9 @@ if TYPE_CHECKING:
     Element: TypeAlias = etree._Element  # noqa: SLF001 - its public name is a function
 
 _SILENT = frozenset({"script", "style", "head", "noscript", "template", "nav", "button", "select", "option", "svg"})
+# Fields of forms that hold what somebody entered, and kinds of them that do not.
+_ENTERED = frozenset({"input", "select"})
+_UNENTERED = frozenset({"hidden", "button", "submit", "reset", "image", "file", "password"})
 _HIDDEN = re.compile(r"display\s*:\s*none|visibility\s*:\s*(?:hidden|collapse)", re.IGNORECASE)
 _SHIFT = re.compile(r"(?:padding-left|text-indent|margin-left)\s*:\s*([\d.]+)\s*(px|em|pt|rem|%)?", re.IGNORECASE)
 RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
@@ -61,6 +64,21 @@ def is_hidden(element: Element) -> bool:
     return element.get("hidden") is not None or bool(_HIDDEN.search(element.get("style") or ""))
 
 
+def with_rows(root: Element) -> Element:
+    """A page with a row around cells that stand in a table without one, as HTML's own rules have it."""
+    for part in list(root.iter("table", "thead", "tbody", "tfoot")):
+        run: Element | None = None
+        for child in list(part):
+            if child.tag in {"td", "th"}:
+                if run is None:
+                    run = part.makeelement("tr")
+                    child.addprevious(run)
+                run.append(child)
+            elif _is_element(child):
+                run = None
+    return root
+
+
 def rows_of(table: Element) -> Iterator[Element]:
     """The rows of a table: heads first and feet last, wherever they are written; hidden ones are not there."""
     parts = [table, *(part for part in table if part.tag in {"thead", "tbody", "tfoot"})]
@@ -81,6 +99,18 @@ def _cell(element: Element) -> tuple[str, bool]:
         unit = {"em": 2.0, "rem": 2.0, "pt": 0.2}.get((shift[2] or "px").lower(), 0.125)
         text = " " * round(float(shift[1]) * unit) + text
     return text, element.tag == "th" or (strong and bool(text.strip()))
+
+
+def _entered(element: Element) -> str:
+    """What a field of a form holds: the text that was entered, the option that was chosen, a box that was ticked."""
+    if element.tag == "select":
+        options = list(element.iter("option"))
+        chosen = [one for one in options if one.get("selected") is not None] or options[:1]
+        return ", ".join(" ".join(all_text(one).split()) for one in chosen)
+    kind = (element.get("type") or "text").casefold()
+    if kind in {"checkbox", "radio"}:
+        return "x" if element.get("checked") is not None else ""
+    return "" if kind in _UNENTERED else element.get("value") or ""
 
 
 def _span(element: Element, name: str) -> int:
@@ -107,7 +137,9 @@ def _text(element: Element) -> tuple[str, bool]:
     def walk(one: Element, *, bold: bool) -> None:
         add(one.text, bold=bold)
         for child in one:
-            if is_shown(child):
+            if child.tag in _ENTERED and not is_hidden(child):
+                add(_entered(child), bold=bold)
+            elif is_shown(child) and child.tag != "table":  # a table within a cell is one of its own
                 if child.tag == "br" or (child.tag in {"p", "div", "li"} and "".join(parts).strip()):
                     parts.append("\n")
                 if child.tag == "sup":

@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from typing import TYPE_CHECKING
 
-from kebrin.sources.lines import PAGE, STAMP, begins, numbered_pages
+from kebrin.sources.lines import PAGE, STAMP, begins, is_rule, numbered_pages, says_page
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -17,8 +17,8 @@ _HEAD_LINES = 12
 _DIGITS = re.compile(r"\d+")
 
 
-def without_page_heads(lines: Lines, begin: str = "") -> tuple[Lines, int]:
-    """The lines without heads that a page before had already, and how many pages these were.
+def without_page_heads(lines: Lines, begin: str = "") -> tuple[Lines, list[int]]:
+    """The lines without heads that a page before had already, and the lines (by their places) that these are.
 
     Args:
         lines: the lines of a report.
@@ -27,15 +27,34 @@ def without_page_heads(lines: Lines, begin: str = "") -> tuple[Lines, int]:
     texts = lines.texts
     starts = [at for at, text in enumerate(texts) if begins(text, (begin,))] if begin else _page_starts(texts)
     if len(starts) < 2:
-        return lines, 0
-    first = texts[starts[0] : starts[0] + _HEAD_LINES]
+        return lines, []
+    first = texts[starts[0] : starts[0] + min(_HEAD_LINES, starts[1] - starts[0])]
+    first = first[: _end_of_head(texts, starts, first)]
     gone: set[int] = set()
     for start in starts[1:]:
         for at, head in enumerate(first):
             if start + at >= len(texts) or not _same_head(head, texts[start + at]):
                 break
             gone.add(start + at)
-    return lines.but(gone), len(starts) - 1
+    return lines.but(gone), sorted(gone)
+
+
+def _end_of_head(texts: Sequence[str], starts: Sequence[int], first: Sequence[str]) -> int:
+    """How many lines the head of a page has: up to the headings or the rule below them, which all pages say alike.
+
+    A record may look like the line that stands in its place on another page, but for its figures; it stands below them. Where
+    nothing without figures comes again on all pages, the head is the line with the page's number.
+    """
+    end = 0
+    for at, head in enumerate(first):
+        alike = sum(_same_head(head, texts[start + at]) for start in starts if start + at < len(texts))
+        if not 2 * alike > len(starts):
+            break
+        same = sum(head.split() == texts[start + at].split() for start in starts if start + at < len(texts))
+        plain = 2 * same > len(starts) and head.strip() and (is_rule(head) or not _DIGITS.search(head))
+        if plain or says_page(head):
+            end = at + 1
+    return end
 
 
 def _page_starts(texts: Sequence[str]) -> list[int]:

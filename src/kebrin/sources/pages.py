@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import TYPE_CHECKING
@@ -14,11 +15,11 @@ from kebrin.cells import Area, Formats, Report, Sheet, Spots, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.grammar.reading import Look, read_text
 from kebrin.sources import files
-from kebrin.sources.delimited import decode
+from kebrin.sources.encodings import Decoded, decode
 from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.long_text import long_sheet
 from kebrin.sources.marks_apart import joined
-from kebrin.sources.page_grid import BREAK, RAISED, all_text, elements, grid_of, is_hidden, is_shown, rows_of
+from kebrin.sources.page_grid import BREAK, RAISED, all_text, elements, grid_of, is_hidden, is_shown, rows_of, with_rows
 from kebrin.sources.plain_rows import MARK, PlainRows
 
 if TYPE_CHECKING:
@@ -33,7 +34,13 @@ if TYPE_CHECKING:
 _BLOCKS = frozenset(
     {"p", "div", "h1", "h2", "h3", "h4", "h5", "h6", "li", "dt", "dd", "caption", "pre", "blockquote", "address", "td"}
 )
-_CHARSET = re.compile(rb"""charset\s*=\s*["']?\s*([A-Za-z0-9_.:-]+)""")
+_CHARSET = re.compile(rb"""(?:charset|<\?xml[^>]{0,80}\sencoding)\s*=\s*["']?\s*([A-Za-z0-9_.:-]+)""")
+_DECLARED = re.compile(r"\s*<\?xml[^>]*\?>")
+# What a browser shows no cell of, and the cells in the rest.
+_UNSHOWN = re.compile(r"<!--.*?-->|<(script|style|template|textarea|noscript)\b.*?</\1\s*>", re.DOTALL | re.IGNORECASE)
+_CELLS = re.compile(r"<t[dh](?=[\s/>])", re.IGNORECASE)
+# A table whose cells hold other tables is one of its own if so few of them do, and so many of its rows hold several texts.
+_FEW_INSIDE, _FEWEST_ROWS = 0.25, 2
 _MAY_HIDE = (
     ".//@hidden/parent::*[self::tr or self::td or self::th] | .//@style/parent::*[self::tr or self::td or self::th]"
 )
@@ -54,7 +61,9 @@ def read(path: Path) -> Report:
     content = path.read_bytes()
     fixed.check()
     where = Place(str(path))
-    text = _decoded(content, where).replace("\0", "")
+    decoded = _decoded(content, where)
+    text = decoded.text.replace("\0", "")
+    older = (decoded.told,) if decoded.told else ()
     run = PlainRows.of(text)
     page = _Page.of(text if run is None else run.head, path)
     if run is not None and page.ends_with(MARK):
@@ -62,8 +71,10 @@ def read(path: Path) -> Report:
         if long is not None:
             hold_room(long.size, long.head.shape[1], long.size * long.head.shape[1], where)
             whole = cache(lambda name: _Page.of(text, path).sheet(name))
-            return replace(page.report(fixed), load=whole, open_long=lambda _: long)
-    return (page if run is None else _Page.of(text, path)).report(fixed)
+            report = page.report(fixed)
+            return replace(report, load=whole, open_long=lambda _: long, said=(*older, *report.said))
+    report = (page if run is None else _Page.of(text, path)).report(fixed)
+    return replace(report, said=(*older, *report.said))
 
 
 @dataclass(frozen=True)
@@ -73,6 +84,7 @@ class _Page:
     path: Path
     tables: dict[str, _Table]
     hidden: int
+    lost: tuple[str, ...] = ()
 
     @classmethod
     def of(cls, text: str, path: Path) -> _Page:
@@ -83,7 +95,7 @@ class _Page:
         """
         where = Place(str(path))
         try:
-            root = etree.fromstring(text, etree.HTMLParser())
+            root = with_rows(etree.fromstring(text, etree.HTMLParser(huge_tree=True)))
         except (etree.ParserError, ValueError) as error:
             raise SourceError(
                 "the page can't be read", where, why=str(error), do="Save it anew from the browser"
@@ -100,7 +112,8 @@ class _Page:
         for number, table in enumerate(tables, start=1):
             name = table.caption or headed.get(number) or (f"{path.stem}" if len(tables) == 1 else f"Table {number}")
             by_name[name if name not in by_name else f"{name} ({number})"] = table
-        return cls(path, by_name, sum(is_hidden(one) for table in tables for one in elements(table.element, _MAY_HIDE)))
+        hidden = sum(is_hidden(one) for table in tables for one in elements(table.element, _MAY_HIDE))
+        return cls(path, by_name, hidden, _lost(text, root))
 
     @property
     def only(self) -> str:
@@ -124,7 +137,9 @@ class _Page:
         def long(name: str) -> LongRows | None:
             return long_sheet(load(name))
 
-        return Report(str(self.path), tuple(self.tables), load, {}, lambda: fixed.digest, said=said, open_long=long)
+        return Report(
+            str(self.path), tuple(self.tables), load, {}, lambda: fixed.digest, said=said, lacks=self.lost, open_long=long
+        )  # fmt: skip
 
 
 def _headings(tables: list[_Table]) -> dict[int, str]:
@@ -142,15 +157,27 @@ def _headings(tables: list[_Table]) -> dict[int, str]:
     return {}
 
 
-def _decoded(content: bytes, where: Place) -> str:
-    """The text of a page: by its own word, else as any text."""
+def _decoded(content: bytes, where: Place) -> Decoded:
+    """The text of a page: by its own word, else as any text; without an XML declaration, which speaks of the bytes."""
     stated = _CHARSET.search(content[:4096])
+    found = None
     if stated is not None and not content.startswith((b"\xef\xbb\xbf", b"\xff\xfe", b"\xfe\xff")):
-        try:
-            return content.decode(stated[1].decode("ascii"))
-        except (LookupError, UnicodeDecodeError):
-            pass  # it says what it is not
-    return re.sub(r"^\s*<\?xml[^>]*\?>", "", decode(content, where))
+        with suppress(LookupError, UnicodeDecodeError):  # it may say what it is not
+            found = Decoded(content.decode(stated[1].decode("ascii")))
+    found = found or decode(content, where)
+    return found._replace(text=_DECLARED.sub("", found.text, count=1)) if _DECLARED.match(found.text) else found
+
+
+def _lost(text: str, root: Element) -> tuple[str, ...]:
+    """What the page's source holds of cells that the parser did not give, and cells that stand in no table."""
+    written = len(_CELLS.findall(_UNSHOWN.sub("", text)))
+    given = sum(1 for _ in root.iter("td", "th"))
+    said = [f"{written - given:,} of the {written:,} cells in its source are in no table that the parser gives"]
+    outside = [cell for cell in root.iter("td", "th") if cell.getparent() is not None and cell.getparent().tag != "tr"]
+    texts = [" ".join(all_text(cell).split()) for cell in outside]
+    shown = ", ".join(repr(one) for one in texts[:4] if one)
+    more = [f"{len(outside):,} of its cells stand in no row of a table ({shown})"] if shown else []
+    return tuple(said * (written > given) + more)
 
 
 @dataclass
@@ -164,7 +191,7 @@ class _Table:
 
 
 def _tables(root: Element) -> list[_Table]:
-    """The tables that hold no others, with what is said between them."""
+    """The tables, with what is said between them; those that only place others are none."""
     found: list[_Table] = []
     waiting: list[str] = []
     for element, text in _walk(root):
@@ -219,9 +246,11 @@ def _walk(element: Element) -> Iterator[tuple[Element | None, str]]:
     said = [element.text or ""]
     for child in element:
         if is_shown(child):
-            if child.tag == "table" and not child.xpath(".//table"):
+            if child.tag == "table" and (child.find(".//table") is None or _holds_records(child)):
                 yield from _flushed(said)
                 yield child, ""
+                for one in elements(child, ".//table"):
+                    yield one, ""
             elif child.tag in _BLOCKS or child.xpath("self::*[.//table or .//p or .//div or .//li]"):
                 yield from _flushed(said)
                 yield from _walk(child)
@@ -229,6 +258,14 @@ def _walk(element: Element) -> Iterator[tuple[Element | None, str]]:
                 said.append(_inline(child))
         said.append(child.tail or "")
     yield from _flushed(said)
+
+
+def _holds_records(table: Element) -> bool:
+    """Whether a table that holds others is one of its own: few of its cells hold them, and its rows hold several texts."""
+    rows = [[cell for cell in row if cell.tag in {"td", "th"}] for row in rows_of(table)]
+    inside = sum(cell.find(".//table") is not None for row in rows for cell in row)
+    texts = [sum(bool(all_text(cell).strip()) for cell in row if cell.find(".//table") is None) for row in rows]
+    return inside <= _FEW_INSIDE * sum(map(len, rows)) and sum(count > 1 for count in texts) >= _FEWEST_ROWS
 
 
 def _flushed(said: list[str]) -> Iterator[tuple[None, str]]:

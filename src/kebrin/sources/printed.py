@@ -38,7 +38,7 @@ from kebrin.sources.stated import StatedText
 from kebrin.sources.wrapped import wrapped
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Sequence
+    from collections.abc import Collection, Iterable, Sequence
 
     from kebrin.sources.lines import Lines
 
@@ -89,7 +89,8 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     every = replace(said, texts=with_joined_groups(without_leaders(said.texts)))
     hold("letters", max(map(len, every.texts)), Place(source, name))
     passed = {at for at, line in enumerate(every.texts) if begins(line, stated.skip)} if stated.skip else ()
-    lines, pages = without_page_heads(every.but(passed), stated.pages)
+    rest = every.but(passed)
+    lines, heads = without_page_heads(rest, stated.pages)
     kept = lines.but({at for at, line in enumerate(lines.texts) if is_rule(line)})
     kept = replace(kept, texts=without_page_behind(kept.texts))
     stated_places = _says_where(stated) or bool(stated.sections)
@@ -102,9 +103,28 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     printed = _as_written(printed, said, every)
     if stated.pages and not any(begins(line, (stated.pages,)) for line in every.texts):
         raise _no_effect(f"pages = {stated.pages!r}", "no line begins so", source)
-    told = [f"page heads that say the same again, set aside: {pages:,}"] if pages else []
+    told = [_told_of_heads(rest, heads)] if heads else []
     told += told_of_lines(every.texts, stated)
-    return replace(printed, told=(*printed.told, *told))
+    aside = {
+        "page heads said again": _runs_in(rest.texts[at] for at in heads),
+        "lines that the plan passes over": _runs_in(every.texts[at] for at in passed),
+    }
+    aside = {what: count for what, count in aside.items() if count}
+    return replace(printed, told=(*printed.told, *told), aside=aside)
+
+
+def _runs_in(lines: Iterable[str]) -> int:
+    """How many runs of text some lines hold: what they would be cells of."""
+    return sum(len(fields_of(line)) for line in lines)
+
+
+def _told_of_heads(lines: Lines, heads: Sequence[int]) -> str:
+    """What is told of page heads that were set aside: how many there are, the lines of the first, and what it says."""
+    runs = [at for at, line in enumerate(heads) if not at or line != heads[at - 1] + 1]
+    first = heads[: runs[1]] if len(runs) > 1 else heads
+    said = next((" ".join(lines.texts[at].split()) for at in first if lines.texts[at].strip()), "")
+    where = lines.where(first[0]) if len(first) == 1 else f"{lines.where(first[0])} to {lines.numbers[first[-1]] + 1:,}"
+    return f"page heads that say the same again, set aside: {len(runs):,} (the first in {where}: {said[:60]!r})"
 
 
 def _as_written(sheet: Sheet, said: Lines, read: Lines) -> Sheet:

@@ -173,9 +173,12 @@ def _used(path: Path, part: str) -> tuple[tuple[int, int], tuple[int, int], int]
     bottom = right = (0, 0)
     filled = 0
     with zipfile.ZipFile(path) as package, package.open(part) as stream:
-        for row, cells in _rows(stream):
+        for number, cells in _rows(stream):
             for column, cell in cells:
                 if len(cell):
+                    # The value parser goes by the cell's own address, whatever row it stands in.
+                    place = parse_a1(cell.get("r", ""))
+                    row = number if place is None else place[0]
                     bottom = max(bottom, (row, column))
                     right = max(right, (row, column), key=lambda at: at[1])
                     filled += 1

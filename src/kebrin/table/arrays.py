@@ -251,7 +251,9 @@ def share_one_list(column: pa.ChunkedArray) -> bool:
 
 
 def distinct_texts(column: pa.ChunkedArray, most: int = 0) -> list[str]:
-    """The distinct texts of a column of labels or texts, or the first of them."""
+    """The distinct texts that rows of a column of labels or texts bear; or the first of its list, borne or not."""
+    if not most and pa.types.is_dictionary(column.type):
+        column = compacted(column)
     known: dict[str, None] = {}
     last: pa.Array | None = None
     for chunk in column.chunks:
@@ -263,6 +265,36 @@ def distinct_texts(column: pa.ChunkedArray, most: int = 0) -> list[str]:
                 break
     texts = list(known)
     return texts[:most] if most else texts
+
+
+def compacted(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    """A column of labels without those in its list that no row bears: a list says what there was, rows say what there is.
+
+    >>> column = pa.chunked_array([pa.DictionaryArray.from_arrays(pa.array([2, 0], pa.int32()), ["a", "b", "c"])])
+    >>> compacted(column).chunk(0).dictionary.to_pylist(), compacted(column).to_pylist()
+    (['a', 'c'], ['c', 'a'])
+    """
+    if not pa.types.is_dictionary(column.type) or not column.num_chunks:
+        return column
+    if column.num_chunks > 1 and not share_one_list(column):
+        column = column.unify_dictionaries()
+    values = column.chunk(0).dictionary
+    used = np.zeros(len(values) + 1, np.bool_)
+    codes = [codes_of(chunk) for chunk in column.chunks]
+    for own in codes:
+        used[own] = True  # -1, no label, marks the place behind the last
+    if used[:-1].all():
+        return column
+    places = np.cumsum(used) - 1
+    places[-1] = -1
+    kept = values.take(whole(np.flatnonzero(used[:-1]), pa.int64()))
+    chunks = [_as_labels(places[own].astype(np.int32), kept) for own in codes]
+    return pa.chunked_array(chunks, type=pa.dictionary(pa.int32(), values.type))
+
+
+def _as_labels(codes: NDArray[np.int32], values: pa.Array) -> pa.DictionaryArray:
+    known = codes >= 0
+    return pa.DictionaryArray.from_arrays(whole(np.maximum(codes, 0), pa.int32(), known), values)
 
 
 def is_constant(column: pa.ChunkedArray) -> bool:

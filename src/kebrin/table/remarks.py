@@ -17,6 +17,7 @@ class Remark:
         cells: their A1 addresses, the first few.
         count: how many cells in all.
         breaks: whether the proof can't hold with it.
+        column: the column that it speaks of, if it speaks of one: a step that reads the column answers what was asked of it.
     """
 
     kind: str
@@ -26,6 +27,7 @@ class Remark:
     cells: tuple[str, ...] = ()
     count: int = 0
     breaks: bool = False
+    column: str = ""
 
     def __str__(self) -> str:
         more = f" and {self.count - len(self.cells):,} more" if self.count > len(self.cells) else ""

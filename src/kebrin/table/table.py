@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, NamedTuple, Self
 
 import pyarrow as pa
@@ -40,6 +40,7 @@ class Table:
         origins: the source cell of each measure value.
         steps: rows per step so far.
         remarks: what the steps had to say.
+        made: what each column of figures is that a step made ("sum", "mean", "count", "rank", ...): it is no label.
     """
 
     data: pa.Table
@@ -47,6 +48,11 @@ class Table:
     origins: Origin = Origin()  # noqa: RUF009 - it is frozen
     steps: tuple[StepCount, ...] = ()
     remarks: tuple[Remark, ...] = ()
+    made: Mapping[str, str] = field(default_factory=dict)
+
+    def __bool__(self) -> bool:
+        """Refused: a table without rows is a table, and `table or other` would lose it without a word."""
+        raise TypeError("a table is neither true nor false: ask len(table), or whether it is None")
 
     def __len__(self) -> int:
         return int(self.data.num_rows)
@@ -55,6 +61,11 @@ class Table:
     def columns(self) -> tuple[str, ...]:
         """Column names in order."""
         return tuple(self.data.column_names)
+
+    @property
+    def figures(self) -> tuple[str, ...]:
+        """Names of the columns that hold figures and no labels: measures, and what steps made of them."""
+        return tuple(name for name in self.columns if name in self.measures or name in self.made)
 
     @property
     def dimensions(self) -> tuple[str, ...]:
@@ -151,7 +162,8 @@ class Table:
         kept = self.narrowed(list(names.values()))
         data = kept.data.rename_columns(list(names))
         measures = tuple(new[name] for name in kept.measures)
-        return replace(kept, data=data, measures=measures, origins=self.origins.renamed(new))
+        made = {new[name]: way for name, way in self.made.items() if name in new}
+        return replace(kept, data=data, measures=measures, made=made, origins=self.origins.renamed(new))
 
     def shortened(self, ends: Sequence[str]) -> Self:
         """The table with beginnings and ends dropped from its column names.
@@ -181,6 +193,10 @@ class Table:
                 do="Drop less of their names, or name them with columns",
             )  # fmt: skip
         return self.picked({name: old for old, name in names.items()})
+
+    def with_made(self, **ways: str) -> Self:
+        """The table with more columns known as figures that a step made, and how."""
+        return replace(self, made={**self.made, **ways})
 
     def step(self, name: str, rows_in: int, note: str = "") -> Self:
         """The table with one more step on its record."""

@@ -15,6 +15,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, as_label, read_text
+from kebrin.grammar.legend import Means, means
 from kebrin.grammar.amounts import MAY_SCALE, is_scaled
 from kebrin.grammar.moments import COMPACT_DATE, may_be_times
 from kebrin.grammar.reading import HEDGED
@@ -111,7 +112,10 @@ def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, lis
     if np.isnan(cells.sheet.numbers[cells.rows[numeric], cells.columns[numeric]]).any():
         return None
     texts = numeric & (cells.kinds == Kind.TEXT)
-    readings = {read_text(str(text)) for text in cells.sheet.values[cells.rows[texts], cells.columns[texts]]}
+    said = [str(text) for text in cells.sheet.values[cells.rows[texts], cells.columns[texts]]]
+    legend = cells.sheet.readings.legend
+    zeros = {text.strip() for text in said if text.strip() in legend and means(legend[text.strip()]) is Means.ZERO}
+    readings = {read_text(text) for text in said if text.strip() not in zeros}
     currencies, units = ({getattr(one, key) for one in readings} - {""} for key in ("currency", "unit"))
     percents = {one.percent for one in readings} | ({False} if (cells.kinds == Kind.NUMBER).any() else set())
     if units & MAY_SCALE and (
@@ -131,9 +135,10 @@ def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, lis
     shown |= any("." in str(text) for text in sheet.values[cells.rows[texts], cells.columns[texts]])
     if not (shown or sheet.textual or (cells.kinds == Kind.NUMBER).any() or not listed):
         return None  # a workbook whose author made the whole column text meant text
-    if not (signs or negatives or currencies or units or True in percents):
+    if not (signs or negatives or currencies or units or zeros or True in percents):
         return []
-    told = [
+    told = [f"{sign!r} as 0, for the sheet's key says {legend[sign]!r}" for sign in sorted(zeros)]
+    told += [
         f"a decimal {'comma' if sign == ',' else 'point'} ({sheet.readings.whys[at]})" for sign, at in signs.items()
     ]
     told += [f"negatives by {', '.join(negatives)}"] * bool(negatives)
@@ -141,7 +146,7 @@ def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, lis
     told += ["per cent as fractions of one"] * (True in percents)
     told += [f"{', '.join(map(repr, sorted(units)))} set apart"] * bool(units)
     what = f"{name}: {int(texts.sum()):,} texts read as numbers, {', '.join(told)}"
-    return [Remark("read", what, sheet.source, sheet.name, count=int(texts.sum()))]
+    return [Remark("read", what, sheet.source, sheet.name, count=int(texts.sum()), column=name)]
 
 
 def _numbers(cells: Cells, nothing: NDArray[np.bool_]) -> pa.Array:
@@ -168,7 +173,7 @@ def _about_numbers(cells: Cells) -> list[Remark]:
     ]
 
 
-def _said(cells: Cells, kind: str, where: NDArray[np.bool_], sentence: str) -> list[Remark]:
+def _said(cells: Cells, kind: str, where: NDArray[np.bool_], sentence: str, column: str = "") -> list[Remark]:
     at = np.flatnonzero(where)
     if not len(at):
         return []
@@ -180,7 +185,7 @@ def _said(cells: Cells, kind: str, where: NDArray[np.bool_], sentence: str) -> l
     if len(at) == 1:
         what = _singular(what)
     addresses = tuple(cells.sheet.address(int(cells.rows[i]), int(cells.columns[i])) for i in at[:_SHOWN])
-    return [Remark(kind, what, cells.sheet.source, cells.sheet.name, addresses, len(at))]
+    return [Remark(kind, what, cells.sheet.source, cells.sheet.name, addresses, len(at), column=column)]
 
 
 def _singular(sentence: str) -> str:
@@ -206,10 +211,12 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Remar
         return _said(
             cells, "question", numeric,
             f"{name} stays text: {{count}} cells hold numbers as text ({{texts}}), and nothing shows that they are amounts",
+            name,
         )  # fmt: skip
     return _said(
         cells, "question", odd,
         f"{name} stays text: {{count}} of its cells are neither numbers nor known missing marks ({{texts}})",
+        name,
     )  # fmt: skip
 
 

@@ -10,6 +10,7 @@ import pyarrow as pa
 
 from kebrin.cells import Kind, Sheet
 from kebrin.errors import Place, PlanError
+from kebrin.layout.model import UNNAMED
 from kebrin.table import NO_CELL, Labels, Origin, Remark, Segment, Table, arrays
 from kebrin.unpivoting.columns import FOOTNOTE, Cells, column_of, marks_of
 
@@ -71,7 +72,7 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
         PlanError: two of the columns would bear one name.
     """
     keep = keep or Keep()
-    groups = _by_measure(sheet, layout, measure or VALUE) if layout.measures else _one_measure(layout, measure or VALUE)
+    groups = _by_measure(sheet, layout, measure or VALUE) if layout.measures else _one_measure(sheet, layout, measure or VALUE)
     _refuse_same_names(sheet, layout, groups)
     records = len(layout.body_rows) * len(next(iter(groups.columns.values()), ()))
     whole = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns)
@@ -127,8 +128,13 @@ def _with_meanings(sheet: Sheet, layout: Layout, remarks: list[Remark]) -> list[
     return [*remarks, Remark(FOOTNOTE, said, sheet.source, sheet.name, count=len(layout.notes))]
 
 
-def _one_measure(layout: Layout, measure: str) -> _Groups:
-    return _Groups(layout.boxhead, {measure: layout.body_columns}, {})
+def _one_measure(sheet: Sheet, layout: Layout, measure: str) -> _Groups:
+    """One column of values; a level of headings that says its name over every column, and nothing else, is that name."""
+    levels, heads = layout.boxhead, {}
+    if levels and levels[-1].texts == (measure,) and (levels[-1].codes >= 0).all() and levels[-1].name.startswith(UNNAMED):
+        cells = dict.fromkeys(levels[-1].cells.tolist())
+        levels, heads = levels[:-1], {measure: tuple(divmod(cell, sheet.shape[1]) for cell in cells if cell >= 0)}
+    return _Groups(levels, {measure: layout.body_columns}, heads)
 
 
 def _by_measure(sheet: Sheet, layout: Layout, fallback: str) -> _Groups:

@@ -105,9 +105,7 @@ def finished(
     if outcome.unread.cells:
         remarks.append(_about_unread(table, outcome, lenient=lenient))
     # What was asked about the column is answered now.
-    kept = [
-        one for one in table.remarks if not (one.kind == "question" and one.what.startswith(f"{outcome.column} stays"))
-    ]
+    kept = [one for one in table.remarks if not (one.kind == "question" and one.column == outcome.column)]
     changed = replace(table, data=data, remarks=(*kept, *remarks))
     return changed.step(f"{outcome.verb} {outcome.column}", len(table), outcome.note)
 

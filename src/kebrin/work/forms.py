@@ -8,6 +8,7 @@ through conservation. Where anything is not as it was, the sheet is worked out i
 
 from __future__ import annotations
 
+import re
 from collections import OrderedDict
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
@@ -18,7 +19,7 @@ import pyarrow as pa
 from kebrin.cells import Kind, Look, read_text
 from kebrin.cells.readings import Readings
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import scale_words
+from kebrin.grammar.words import look_of, scale_words
 from kebrin.layout import Role
 from kebrin.proof import Use, body_accounts, tie_out, totals_elsewhere
 from kebrin.proof.figures import kept_sums
@@ -38,6 +39,8 @@ if TYPE_CHECKING:
 _FORMS, _CELLS = 24, 200_000
 # A line of the body may lack so many of its cells without its role being another one.
 _HALF = 0.5
+# Words behind one another, in what a text looks like.
+_WORDS = re.compile(r"a(?: a)+")
 
 _known: OrderedDict[Any, list[_Form]] = OrderedDict()
 
@@ -140,10 +143,20 @@ def _fits(sheet: Sheet, form: _Form) -> bool:
     for cell in form.free:
         text, before = sheet.values[cell], form.sheet.values[cell]
         if text != before and isinstance(text, str):
-            other = "=" in text or scale_words(text)[0] or read_text(text).look != form.sheet.looks[cell]
-            if other:
+            other = _build_of(text) != _build_of(str(before)) or "=" in text or scale_words(text)[0]
+            if other or read_text(text).look != form.sheet.looks[cell]:
                 return False
     return True
+
+
+def _build_of(text: str) -> str:
+    """How a text is built: its signs, with words and numbers between. "first count" may stand where "final count" did, and
+    "Harbour: Brae" may not: it is a field, which the sheet before did not have.
+
+    >>> _build_of("North Loop, 2031"), _build_of("Inner Sound Ring, 2032"), _build_of("Harbour: Brae")
+    ('a, 0', 'a, 0', 'a: a')
+    """
+    return _WORDS.sub("a", look_of(text))
 
 
 def _lacks_little(sheet: Sheet, form: _Form, other: NDArray[np.bool_]) -> bool:

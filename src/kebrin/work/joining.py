@@ -175,14 +175,20 @@ def pick(table: Table, columns: Mapping[str, str]) -> tuple[Table, list[Remark]]
 
 
 def _repeated(
-    table: Table, pieces: Sequence[Piece], stamps: Sequence[dict[str, str | None]], terms: Terms
+    table: Table, pieces: Sequence[Piece], stamps: Sequence[dict[str, str | None]], terms: Terms, after: Table
 ) -> list[Remark]:
-    """Rows of a crosstab that bear the same labels: a dimension was lost. Of lists, whole rows that repeat are told."""
+    """Rows of a crosstab that bear the same labels: a dimension was lost. Of lists, whole rows that repeat are told.
+
+    Rows that a step left out can't be taken for others any more: where steps only chose rows, those that are left are looked at.
+    """
     listed = all(_is_listed(piece) for piece in pieces)
     names = list(table.columns if listed else table.dimensions)
     if not names or len(table) < 2 or (not listed and _told_apart(table, pieces, stamps)):
         return []
     again = repeated_rows(table.data.select(names))
+    if len(again) and 0 < len(after) < len(table) and len(after.origins) == len(after) and {*names} <= {*after.columns}:
+        table = after
+        again = repeated_rows(table.data.select(names))
     if not len(again):
         return []
     cells = tuple(
@@ -272,7 +278,7 @@ def prove(  # noqa: PLR0913 - all that a proof is made of
     """
     works = list(works)
     arrived = arrived or Arrived(table.columns)
-    after = after or table
+    after = table if after is None else after
     fills = fills_of(pieces)
     return Proof(
         table=name,
@@ -289,7 +295,7 @@ def prove(  # noqa: PLR0913 - all that a proof is made of
         remarks=(
             *remarks,
             *emptier(fills),
-            *_repeated(table, pieces, stamps, terms),
+            *_repeated(table, pieces, stamps, terms, after),
             *(remark for work in works for remark in work.remarks),
             *after.remarks,
         ),

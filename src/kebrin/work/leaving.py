@@ -6,18 +6,20 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.layout import Role, page_cells
-from kebrin.proof import FieldAt, Left, Verdict, Why, reach
+from kebrin.layout import PLACED, STATED, Role, page_cells
+from kebrin.proof import FieldAt, Left, Said, Verdict, Why, reach
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from kebrin.cells import Sheet
-    from kebrin.layout import Layout, TotalLine
+    from kebrin.layout import Layout, Stated, TotalLine
     from kebrin.table import Table
 
 
-def verdict_of(sheet: Sheet, layouts: Sequence[Layout], tables: Sequence[Table], kept: Sequence[str] = ()) -> Verdict:
+def verdict_of(
+    sheet: Sheet, layouts: Sequence[Layout], tables: Sequence[Table], stated: Stated | None = None
+) -> Verdict:
     """What became of each cell of a sheet: the tables' origins, and what the layouts left out, checked.
 
     >>> from kebrin.cells import Sheet
@@ -29,9 +31,12 @@ def verdict_of(sheet: Sheet, layouts: Sequence[Layout], tables: Sequence[Table],
     [[5, 0]]
     """
     left = left_of(sheet, layouts)
+    said = Said() if stated is None else Said(
+        (*stated.not_totals, *stated.records), stated.boxhead is not None and stated.stub is not None
+    )  # fmt: skip
     if any(f"{measure} mark" in table.columns for table in tables for measure in table.measures):
-        return reach(sheet, tables, left, fields_of(layouts), kept)
-    verdict = reach(sheet, tables, left, fields_of(layouts), kept)
+        return reach(sheet, tables, left, fields_of(layouts), said)
+    verdict = reach(sheet, tables, left, fields_of(layouts), said)
     return verdict.without_marks()
 
 
@@ -74,7 +79,10 @@ def _total(sheet: Sheet, layout: Layout, line: TotalLine) -> Left:
         else [sheet.text(row, line.at) for row in layout.boxhead_rows]
     )
     label = " / ".join(filter(None, labels))
-    return Left(why, line.axis, line.at, parts=line.parts, cause=line.cause, label=label)
+    return Left(
+        why, line.axis, line.at, parts=line.parts, cause=line.cause, placed=line.cause in PLACED, stated=line.cause == STATED,
+        label=label,
+    )  # fmt: skip
 
 
 def _unit_lines(layout: Layout) -> list[Left]:

@@ -26,13 +26,15 @@ _FINAL: dict[str, dict[str, Any]] = {
     "period": {},
     "flag": {},
 }
+#: The verbs that can be limited: they read one column.
+LIMITED = frozenset({"number", "date", "period", "recode", "flag", "missing", "text"})
 
 
 class Limited:
     """Takes steps on some rows of a table, and knows which rows of a column have been read so far."""
 
-    def __init__(self) -> None:
-        self.read: dict[tuple[str, str], NDArray[np.bool_]] = {}
+    def __init__(self, read: Mapping[tuple[str, str], NDArray[np.bool_]] | None = None) -> None:
+        self.read = dict(read or {})
 
     def take(
         self,
@@ -64,16 +66,10 @@ class Limited:
                 f"{verb} {column} makes columns of its own", why="where limits steps that change one column and no other",
                 do="Leave out where, or the options that make columns",
             )  # fmt: skip
-        texts: list[str | None] = [
-            None if one is None else as_label(one) for one in table.data.column(column).to_pylist()
-        ]
-        made = part.data.column(column).to_pylist()
-        for row, value in zip(rows.tolist(), made, strict=True):
-            texts[row] = (
-                None if value is None else value.isoformat() if hasattr(value, "isoformat") else as_label(value)
-            )
         at = table.columns.index(column)
-        data = table.data.set_column(at, column, arrays.texts(texts))
+        was, made = table.data.column(column), part.data.column(column)
+        alike = pa.types.is_floating(was.type) and pa.types.is_floating(made.type)
+        data = table.data.set_column(at, column, _scattered(was, made, rows) if alike else _written(was, made, rows))
         note = Remark(
             "limited",
             f"{verb} {column}: on {len(rows):,} of {len(table):,} rows, where {said_of(where)}",
@@ -96,3 +92,18 @@ class Limited:
             return table
         done = taken(table.with_remarks(()), column, **_FINAL[verb])
         return done.with_remarks(table.remarks)
+
+
+def _scattered(was: pa.ChunkedArray, made: pa.ChunkedArray, rows: NDArray[np.intp]) -> pa.Array:
+    """A column of numbers with those of some rows in place of its own."""
+    numbers = arrays.floats_of(was).copy()
+    numbers[rows] = arrays.floats_of(made)
+    return arrays.numbers(numbers)
+
+
+def _written(was: pa.ChunkedArray, made: pa.ChunkedArray, rows: NDArray[np.intp]) -> pa.Array:
+    """A column as texts, with what was read on some rows written out plainly."""
+    texts: list[str | None] = [None if one is None else as_label(one) for one in was.to_pylist()]
+    for row, value in zip(rows.tolist(), made.to_pylist(), strict=True):
+        texts[row] = None if value is None else value.isoformat() if hasattr(value, "isoformat") else as_label(value)
+    return arrays.texts(texts)

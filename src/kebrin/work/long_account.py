@@ -67,9 +67,8 @@ class Account:
         head = self.file.head
         said = []
         for one in self.found.piece.table.remarks:
-            name = next((name for name in self.bodies if one.what.startswith(f"{name}: ")), "")
-            if one.kind == "read" and name:
-                count = self.bodies[name].cells - self.bodies[name].missing
+            if one.kind == "read" and one.column in self.bodies:
+                count = self.bodies[one.column].cells - self.bodies[one.column].missing
                 said.append(
                     replace(one, what=re.sub(r": [\d,]+ texts", f": {count:,} texts", one.what, count=1), count=count)
                 )

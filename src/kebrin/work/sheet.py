@@ -90,8 +90,7 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     """One reading of a sheet: its blocks, their tables, and what the checks say."""
     layouts = find_layouts(sheet, stated, ask.fields)
     pieces = tuple(_piece(sheet, layout, stated, ask.keep, ask.tolerance) for layout in layouts)
-    kept = stated.not_totals if stated else ()
-    ledger = verdict_of(sheet, layouts, [piece.table for piece in pieces], kept).ledger()
+    ledger = verdict_of(sheet, layouts, [piece.table for piece in pieces], stated).ledger()
     remarks = [
         Remark("total", f"{said.where} {said.why}; it was kept as data", sheet.source, sheet.name)
         for layout in layouts

@@ -127,7 +127,7 @@ def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple
         read, options = _read_as_dates(texts, name)
     except ValuesError as error:
         what = f"{name} stays text: {error.what}: {error.why}. {error.do}"
-        return table.remarked([Remark("question", what)]), {}
+        return table.remarked([Remark("question", what, column=name)]), {}
     known = ~read.unread & ~read.missing
     if read.unread.any() and known.any():
         serial = _with_serials(texts, name, read.units, known, read.per_second, options)
@@ -141,7 +141,7 @@ def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple
     if lost:
         odd = ", ".join(repr(texts.values[at].as_py()) for at in np.flatnonzero(read.unread)[:4].tolist())
         what = f"{name} stays text: {count:,} of its labels are dates, {lost:,} are none ({odd})"
-        return table.remarked([Remark("question", what, count=lost)]), {}
+        return table.remarked([Remark("question", what, count=lost, column=name)]), {}
     return _dated(table, name, options), {"date": name, **options}
 
 
@@ -209,7 +209,7 @@ def _is_iso_month(text: str) -> bool:
 
 
 def _spelt(said: list[str], legend: Mapping[str, str]) -> dict[str, str]:
-    """The signs of a key that stand among labels, if what they stand for stands there too."""
+    """The signs of a key that stand among labels, if what most of them stand for stands there too: all of them, or none."""
     if not legend or period_name(said):
         return {}
     bare = {one.strip().rstrip(".").casefold() for one in said}
@@ -260,7 +260,7 @@ def _asked_of_measure(name: str, texts: Texts, found: Suggestion, *, times: bool
         pattern = r"(.+)/(.+)" if "/" in pair else r"(.+)\((.+)\)"
         step = f"split = {name!r}, into = ['first', 'second'], pattern = '{pattern}'"
         what = f"its cells hold two figures each, such as {pair!r}: part them with a step {step}"
-    return Remark("question", f"{name} stays text: {what}", count=len(texts.codes)) if what else None
+    return Remark("question", f"{name} stays text: {what}", count=len(texts.codes), column=name) if what else None
 
 
 def _two_figures(said: Sequence[str]) -> str:
@@ -325,7 +325,7 @@ def _lists_in(table: Table) -> dict[str, Suggestion]:
 def _asked_of(name: str, found: Suggestion) -> Remark:
     signs = ", ".join(map(repr, found.step.get("at", ())))
     asked = found.question or f"{found.why}; if so, take a step split = {name!r}, at = [{signs}]"
-    return Remark("question", f"{name} may hold several entries in a cell: {asked}", count=1)
+    return Remark("question", f"{name} may hold several entries in a cell: {asked}", count=1, column=name)
 
 
 def list_questions(table: Table, answered: Collection[str]) -> list[Remark]:
@@ -346,4 +346,4 @@ def _pair_names(table: Table, name: str) -> tuple[str, str]:
 
 def _answered(table: Table, name: str) -> Table:
     """The table without what was asked about a column before its texts were looked at."""
-    return table.with_remarks([one for one in table.remarks if not one.what.startswith(f"{name} stays")])
+    return table.with_remarks([one for one in table.remarks if not (one.kind == "question" and one.column == name)])

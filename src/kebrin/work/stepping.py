@@ -7,6 +7,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any, Protocol
 
 from kebrin.errors import KebrinError, Place
+from kebrin.shape.effects import EFFECTS, held
 from kebrin.work.limiting import Limited
 
 if TYPE_CHECKING:
@@ -14,17 +15,6 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from kebrin.table import Table
-
-_MODULES = {
-    "number": "values.numbers", "date": "values.dates", "period": "values.periods", "recode": "values.recoding",
-    "flag": "values.marking", "missing": "values.marking", "text": "values.wording", "convert": "shape.converting",
-    "split": "shape.splitting", "only": "shape.choosing", "leave_out": "shape.choosing", "once": "shape.choosing",
-    "lookup": "shape.looking_up", "sums": "shape.summing", "crosstab": "shape.crosstabs", "sort": "shape.ranking",
-    "rank": "shape.ranking", "top": "shape.ranking", "share": "shape.ranking", "running": "shape.ranking",
-    "change": "shape.ranking", "join": "shape.columns", "fixed": "shape.columns", "compute": "shape.columns",
-    "turn": "shape.columns",
-}  # fmt: skip
-
 
 class Taken(Protocol):
     """One step: its verb, the column that it reads, and the options that were given."""
@@ -53,14 +43,14 @@ class _Verbs(Mapping[str, "Callable[..., Table]"]):
     """The function of each verb, loaded when it is first asked for."""
 
     def __getitem__(self, verb: str) -> Callable[..., Table]:
-        found: Callable[..., Table] = getattr(import_module(f"kebrin.{_MODULES[verb]}"), verb)
+        found: Callable[..., Table] = getattr(import_module(f"kebrin.{EFFECTS[verb].module}"), verb)
         return found
 
     def __iter__(self) -> Iterator[str]:
-        return iter(_MODULES)
+        return iter(EFFECTS)
 
     def __len__(self) -> int:
-        return len(_MODULES)
+        return len(EFFECTS)
 
 
 #: The function of each verb: a table and a column go in, a table comes out.
@@ -86,7 +76,13 @@ def _taken(table: Table, own: str, step: Taken, options: dict[str, Any]) -> dict
 
         asked = {key: options[key] for key in ("using", "by", "alike", "numbers", "sheet") if key in options}
         more[misses] = unmatched(table, **asked)
-    return {own: TAKEN[step.verb](table, step.first, **options), **more}
+    return {own: take(table, step.verb, step.first, options), **more}
+
+
+def take(table: Table, verb: str, first: Any, options: Mapping[str, Any]) -> Table:
+    """The table after one verb, which is held to what it says that it does (`kebrin.shape.effects`)."""
+    made = TAKEN[verb](table, first, **options)
+    return made.remarked(held(verb, first, options, table, made))
 
 
 def take_steps(
@@ -113,7 +109,8 @@ def take_steps(
         try:
             if where:
                 done = limited.take(tables[own], step.column, step.verb, TAKEN[step.verb], options, where)
-                tables[own] = done
+                said = held(step.verb, step.column, options, tables[own], done)
+                tables[own] = done.remarked(said)
                 continue
             tables |= _taken(tables[own], own, step, options)
         except KebrinError as error:

@@ -1,0 +1,89 @@
+"""The key of a sheet: signs that a text explains, and what each is by what is said of it.
+
+One reader for all the usual ways of writing a key: `x = done; p = provisional`, `- = exactly none . = unknown`, `'not counted' means
+closed`, `– none    .. not available`, several on a line or a line each.
+"""
+
+from __future__ import annotations
+
+import re
+from enum import Enum
+from functools import lru_cache
+from typing import NamedTuple
+
+from kebrin.grammar.reading import neat
+
+
+class Means(Enum):
+    """What a sign stands for among figures."""
+
+    MISSING = "no value"
+    ZERO = "zero"
+    VALUE = "a value of its own"
+
+
+class Sign(NamedTuple):
+    """One sign of a key, and what the key says of it."""
+
+    sign: str
+    said: str
+
+
+_LONGEST_SIGN, _LONGEST_QUOTED = 4, 24
+# Signs that need no "=" behind them, for they are no words: "– none", ".. not available", ": confidential".
+_BARE = r"(?:[-–—−]{1,3}|\.{1,3}|…|:|\?|§|#)"
+_SIGN = rf"(?:[\"'‘“](?P<quoted>[^\"'’”]{{1,{_LONGEST_QUOTED}}})[\"'’”]|(?P<sign>[^\s=:;,\"']{{1,{_LONGEST_SIGN}}}|:|;))"
+_PART = re.compile(rf"[(\[]?{_SIGN}[)\]]?\s*(?:=|:|–|—|\bmeans\b|\bstands for\b|\bbedeutet\b)\s*(?P<said>[^\W\d_].*|0\b.*)", re.DOTALL)
+_PLAIN = re.compile(rf"(?P<sign>{_BARE})\s+(?P<said>[^\W\d_].*)", re.DOTALL)
+_HEAD = re.compile(rf"^\s*[^\W\d_][\w ]{{0,24}}?\s*:\s*(?={_SIGN}\s*(?:=|:|–|—))")
+_BETWEEN = re.compile(r"\s*\n\s*|;\s+|,\s+(?=\S{1,6}\s*=)|\s+\|\s+|\s{3,}|(?<=[^\W\d_])[.]\s+(?=\S{1,6}\s*(?:=|means))")
+_MISSING = re.compile(
+    r"\b(?:not?|none \w+|never|missing|unknown|unavailable|withheld|suppress\w*|confidential\w*|undisclosed|secret|closed|cancel\w*|absent|lost|"
+    r"lapsed|blank|empty|vacant|n/?a|out of (?:order|use|service|action)|cannot|can't|too (?:few|small)|"
+    r"nicht|kein\w*|ohne|unbekannt|fehlt|fehlend\w*|geheim\w*|entfällt|geschlossen|"
+    r"non|pas|sans|aucune?|inconnue?|manquante?s?|fermée?|indisponible|"
+    r"sin|ningun[oa]|desconocid[oa]|cerrad[oa]|niet|geen|onbekend|gesloten|ej|ikke|ikkje|ingen|inga|saknas|okänd|mangler|ukendt|"
+    r"brak|nie|nieznan\w*|nessun\w*|sconosciut\w*)\b",
+    re.IGNORECASE,
+)
+_ZERO = re.compile(
+    r"(?:exactly |genau |magnitude )?(?:zero|nil|null|none|nothing|0)\b(?:\s+(?:at all|vorhanden|or rounds to zero))?\W*", re.IGNORECASE
+)
+
+
+def means(said: str) -> Means:
+    """What a sign is among figures, by what the key says of it.
+
+    >>> [means(said).name for said in ("not counted", "none reported", "exactly none", "done", "half a day of hire", "No")]
+    ['MISSING', 'MISSING', 'ZERO', 'VALUE', 'VALUE', 'VALUE']
+    """
+    bare = neat(said).strip(" .()")
+    if _ZERO.fullmatch(bare):
+        return Means.ZERO
+    if bare.casefold() in {"no", "nein", "non", "nej", "nee"}:
+        return Means.VALUE  # yes and no
+    return Means.MISSING if _MISSING.search(bare) else Means.VALUE
+
+
+@lru_cache(maxsize=4096)
+def read_key(text: str) -> tuple[Sign, ...]:
+    """The signs that a text explains; empty if it is no key.
+
+    >>> read_key("Key: x = done; p = provisional")
+    (Sign(sign='x', said='done'), Sign(sign='p', said='provisional'))
+    >>> read_key("– none    .. not available")
+    (Sign(sign='–', said='none'), Sign(sign='..', said='not available'))
+    >>> read_key("'not seen' = none"), read_key("Sailings of the Gull: see below")
+    ((Sign(sign='not seen', said='none'),), ())
+    """
+    found = []
+    for part in _BETWEEN.split(_HEAD.sub("", text.strip())):
+        own = part.strip(" ()") if not part.strip().startswith(("(", "[")) else part.strip()
+        match = _PART.fullmatch(own) or _PLAIN.fullmatch(own)
+        if match is None:
+            continue
+        groups = match.groupdict()
+        sign = groups.get("quoted") or groups["sign"]
+        if not sign.isdigit():
+            found.append(Sign(sign.strip("()[]"), neat(match["said"]).strip(" )")))
+    return tuple(found)
