@@ -144,7 +144,7 @@ def test_stated_sections_pages_and_lines_to_pass_over(tmp_path: Path) -> None:
         "Outer",
     ]
     assert sheet.told == (
-        "page heads that say the same again, set aside: 1",
+        "page heads that say the same again, set aside: 1 (the first in lines 7 to 8: 'Berth list of the Board')",
         "lines passed over, as the plan states: 2",
     )
 

@@ -16,7 +16,7 @@ import kebrin as kb
 from corpus.making import Maker
 from damage import damages, is_objected_to
 from kebrin.cells import Area, Sheet
-from kebrin.layout import find_layouts
+from kebrin.layout import Stated, find_layouts
 from kebrin.proof import Left, Why, reach
 from kebrin.unpivoting import unpivot
 from kebrin.work.leaving import verdict_of
@@ -149,4 +149,4 @@ def test_a_kept_total_is_told_with_the_line_that_settles_it() -> None:
     (layout,) = find_layouts(sheet)
     told = verdict_of(sheet, [layout], [unpivot(sheet, layout)]).objections
     assert any("'Total distance'" in one.what and "not_totals" in one.settle for one in told)
-    assert verdict_of(sheet, [layout], [unpivot(sheet, layout)], kept=["Total distance"]).holds
+    assert verdict_of(sheet, [layout], [unpivot(sheet, layout)], Stated(not_totals=("Total distance",))).holds

@@ -135,7 +135,7 @@ def test_lines_behind_the_sign_that_a_text_begins_with_are_comments(tmp_path: Pa
     (table,) = done.tables.values()
     assert table.to_arrow()["cars"].to_pylist() == [1, 3, 4]
     (proof,) = done.proofs.values()
-    assert bool(proof.questions) == (not head)
+    assert not proof.questions
     assert proof.cells == (10 if head else 9)
 
 

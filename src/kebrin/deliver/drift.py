@@ -171,7 +171,9 @@ def _drift(old: Version, new: Version, key: Sequence[str]) -> Drift:
         said += _without_said(changes_between(old.table, new.table, key), said, new)
     except (KebrinError, pa.ArrowException, ArithmeticError, LookupError, TypeError, ValueError) as error:
         # The outputs are right and written whatever is said of the last run: saying it must not end this one.
-        what = f"single values could not be compared with those of the last run ({type(error).__name__}); please report it"
+        what = (
+            f"single values could not be compared with those of the last run ({type(error).__name__}); please report it"
+        )
         said.append(Change("comparison", what))
     sums = {name: (old.sums.get(name), new.sums.get(name)) for name in {**old.sums, **new.sums}}
     order = sorted(said, key=lambda change: (len(change.details), len(change.what)))

@@ -32,8 +32,12 @@ class Sign(NamedTuple):
 _LONGEST_SIGN, _LONGEST_QUOTED = 4, 24
 # Signs that need no "=" behind them, for they are no words: "– none", ".. not available", ": confidential".
 _BARE = r"(?:[-–—−]{1,3}|\.{1,3}|…|:|\?|§|#)"
-_SIGN = rf"(?:[\"'‘“](?P<quoted>[^\"'’”]{{1,{_LONGEST_QUOTED}}})[\"'’”]|(?P<sign>[^\s=:;,\"']{{1,{_LONGEST_SIGN}}}|:|;))"
-_PART = re.compile(rf"[(\[]?{_SIGN}[)\]]?\s*(?:=|:|–|—|\bmeans\b|\bstands for\b|\bbedeutet\b)\s*(?P<said>[^\W\d_].*|0\b.*)", re.DOTALL)
+_SIGN = (
+    rf"(?:[\"'‘“](?P<quoted>[^\"'’”]{{1,{_LONGEST_QUOTED}}})[\"'’”]|(?P<sign>[^\s=:;,\"']{{1,{_LONGEST_SIGN}}}|:|;))"
+)
+_PART = re.compile(
+    rf"[(\[]?{_SIGN}[)\]]?\s*(?:=|:|–|—|\bmeans\b|\bstands for\b|\bbedeutet\b)\s*(?P<said>[^\W\d_].*|0\b.*)", re.DOTALL
+)
 _PLAIN = re.compile(rf"(?P<sign>{_BARE})\s+(?P<said>[^\W\d_].*)", re.DOTALL)
 _HEAD = re.compile(rf"^\s*[^\W\d_][\w ]{{0,24}}?\s*:\s*(?={_SIGN}\s*(?:=|:|–|—))")
 _BETWEEN = re.compile(r"\s*\n\s*|;\s+|,\s+(?=\S{1,6}\s*=)|\s+\|\s+|\s{3,}|(?<=[^\W\d_])[.]\s+(?=\S{1,6}\s*(?:=|means))")
@@ -47,7 +51,8 @@ _MISSING = re.compile(
     re.IGNORECASE,
 )
 _ZERO = re.compile(
-    r"(?:exactly |genau |magnitude )?(?:zero|nil|null|none|nothing|0)\b(?:\s+(?:at all|vorhanden|or rounds to zero))?\W*", re.IGNORECASE
+    r"(?:exactly |genau |magnitude )?(?:zero|nil|null|none|nothing|0)\b(?:\s+(?:at all|vorhanden|or rounds to zero))?\W*",
+    re.IGNORECASE,
 )
 
 

@@ -80,10 +80,15 @@ _AVERAGE_WORD = re.compile(
 )
 
 
+# Words for a mean that stand in names as well.
+_NAMES_TOO = frozenset({"Media", "Mittel", "Medel", "Mean"})
+
+
 _ONE_UNIT = (
     r"no\.?|nos\.?|nr\.?|number|count|persons?|units?|pcs\.?|"
-    r"t|tonnes?|tons|kg|g|km|m|cm|mm|nm|mi|miles|knots|kn|m²|m2|m³|m3|km²|ha|hectares?|l|litres?|hl|bbl|kwh|mwh|gwh|kw|mw|"
-    r"h|hrs?|hours?|min|minutes|days?|°c|°|%|per cent|percent|pct|‰|"
+    r"t|tonnes?|tons|kg|g|mg|µg|ug|ng|km|m|cm|mm|nm|mi|miles|knots|kn|m²|m2|m³|m3|km²|ha|hectares?|l|litres?|ml|cl|dl|hl|bbl|"
+    r"kwh|mwh|gwh|kw|mw|hpa|kpa|mpa|mbar|bar|ppm|ppb|mol|mmol|hz|khz|db|rpm|"
+    r"h|hrs?|hours?|min|minutes|s|secs?|seconds|ms|days?|°c|°f|degc|degf|deg|°|%|per cent|percent|pct|‰|"
     r"[€$£¥]|kr\.?|zł|kč|ft|eur|usd|gbp|sek|nok|dkk|isk|chf|pln|czk|huf|crowns|euros?|pounds|dollars|"
     r"'?000s?|thousands?|thous\.|tsd\.?|millions?|mill\.|mio\.?|mn|bn"
 )
@@ -123,6 +128,23 @@ def is_unit(label: str) -> bool:
     return _UNIT.fullmatch(label) is not None
 
 
+_LIMIT = re.compile(
+    r"(?:(?:upper |lower |legal )?limits?|targets?|out of|max(?:imum)? (?:marks?|points?|score)|possible|capacity|threshold|"
+    r"reference|allowed|permitted|required|quota|grenzwerte?|sollwerte?|ziel|valeurs? limites?|objectif)\b.*"
+    r"|(?:number|no\.|count) of \w+ (?:reporting|counted|included|covered)",
+    re.IGNORECASE,
+)
+
+
+def says_limit(label: str) -> bool:
+    """Whether a label says that its row states what the others are held against, or how many stand behind them.
+
+    >>> says_limit("Out of"), says_limit("Limit"), says_limit("Number of ports reporting"), says_limit("Outer Quay")
+    (True, True, True, False)
+    """
+    return _LIMIT.fullmatch(label.strip()) is not None
+
+
 # A sentence has so many words, a third of them in small letters.
 _SENTENCE = 4
 _REMARK_SIGNS = ("#", "//", "--", ";;", "*", "†", "‡", "§")
@@ -135,7 +157,9 @@ def is_remark(text: str, longest: int) -> bool:
     (True, True, False)
     """
     first = text.casefold()
-    return text.startswith(_REMARK_SIGNS) or text.endswith((".", "!")) or len(text) > longest or first.startswith("note")
+    return (
+        text.startswith(_REMARK_SIGNS) or text.endswith((".", "!")) or len(text) > longest or first.startswith("note")
+    )
 
 
 def is_sentence(text: str) -> bool:
@@ -226,13 +250,15 @@ def look_of(text: str) -> str:
 def average_word(label: str) -> str:
     """The word in a label that says "average", or ''.
 
-    >>> average_word("Average per sailing"), average_word("Meantime"), average_word("Grimsø"), average_word("Ø350")
+    >>> average_word("Average per sailing"), average_word("Meantime"), average_word("Ø350"), average_word("Skarrow Media")
     ('Average', '', '', '')
     """
     if not speaks(label):
         return ""
     match = _AVERAGE_WORD.search(label)
-    return match[0] if match else ""
+    if match is None or (match.start() and match[0] in _NAMES_TOO):
+        return ""  # "Skarrow Media" is a name; a mean is no proper noun inside of a label
+    return match[0]
 
 
 @lru_cache(maxsize=65_536)
@@ -257,6 +283,16 @@ def without_total_word(label: str) -> str:
     ('Outbound', '')
     """
     return _STARRED.sub("", _TOTAL_WORD.sub("", label)).strip(" ,:;-–—()")
+
+
+def is_bare_claim(label: str) -> bool:
+    """Whether a label says "total" or "mean" and hardly more: then its line is one, whatever its figures are.
+
+    >>> is_bare_claim("Grand total"), is_bare_claim("Total 2031"), is_bare_claim("Total Gas Works"), is_bare_claim("Skarrow Media")
+    (True, True, False, False)
+    """
+    rest = without_total_word(label) if total_word(label) else label.replace(average_word(label), "")
+    return not any(len(part) > 2 and part.isalpha() for part in rest.split())
 
 
 @lru_cache(maxsize=65_536)

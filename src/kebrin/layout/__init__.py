@@ -22,6 +22,23 @@ from kebrin.layout.omitting import sheets_left_out
 from kebrin.layout.page_lines import page_cells
 
 __all__ = [
-    "CALENDAR", "DOUBTED", "KEPT", "NO_COLUMN", "Evidence", "FieldCell", "Layout", "Level", "PLACED", "Role", "STATED", "Stated",
-    "TotalLine",     "find_fields", "find_layouts", "is_ratio", "page_cells", "sheets_left_out", "stated_field",
+    "CALENDAR",
+    "DOUBTED",
+    "KEPT",
+    "NO_COLUMN",
+    "PLACED",
+    "STATED",
+    "Evidence",
+    "FieldCell",
+    "Layout",
+    "Level",
+    "Role",
+    "Stated",
+    "TotalLine",
+    "find_fields",
+    "find_layouts",
+    "is_ratio",
+    "page_cells",
+    "sheets_left_out",
+    "stated_field",
 ]  # fmt: skip

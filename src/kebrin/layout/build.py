@@ -10,7 +10,7 @@ import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import is_unit, says_whole, total_word, without_continued
+from kebrin.grammar.words import says_whole, total_word, without_continued
 from kebrin.layout.bands import band_totals, closed_by_totals, with_first_band
 from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.doubts import mixed_doubt
@@ -31,6 +31,7 @@ from kebrin.layout.model import (
 )
 from kebrin.layout.naming import find_names, split_corner
 from kebrin.layout.summing import totals_of
+from kebrin.layout.units import units_below, units_tell_measures, with_units, without_units
 from kebrin.layout.unlike import unlike_level
 
 if TYPE_CHECKING:
@@ -83,7 +84,8 @@ def build(
     body_columns = _without(frame.columns, {line.at for line in totals if line.axis == "column"})
     kept_columns = np.flatnonzero(np.isin(frame.columns, body_columns))
     kept_rows = np.flatnonzero(np.isin(frame.rows, body_rows))
-    boxhead, said = _boxhead(stated, [level.at(kept_columns) for level in across])
+    boxhead, units, said = _boxhead(stated, [level.at(kept_columns) for level in across])
+    units += units_below(sheet, frame, body_columns)
     remarks += said
     down = (*down, *_headed(_beside_levels(sheet, frame, names.beside, marks), names.heads[2]))
     stub = named([level.at(kept_rows) for level in down], "label")
@@ -92,10 +94,12 @@ def build(
     if stated.joined and len(boxhead) > 1:
         boxhead = (Level.join(stated.joined, boxhead),)
     measures, said = _measures(sheet, frame, stated, boxhead, (body_rows, body_columns))
+    measures = measures or (units_tell_measures(boxhead, units) if stated.measures is None else "")
     remarks += [*said, *mixed_doubt(boxhead, {label.casefold() for label in stated.not_totals})]
     if measures:
         inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
         boxhead, measures = _with_measures(boxhead, measures, inner, stated)
+    boxhead = with_units(boxhead, measures, units)
     texts |= _notes_in(sheet, (*heads.notes, *frame.comments), texts)
     title, title_at = _title(sheet, area, texts)
     return Layout(
@@ -156,13 +160,13 @@ def _headed(levels: Sequence[Level], heads: Sequence[int]) -> tuple[Level, ...]:
     return tuple(replace(level, head=head) for level, head in zip(levels, heads, strict=True))
 
 
-def _boxhead(stated: Stated, levels: list[Level]) -> tuple[tuple[Level, ...], list[Evidence]]:
-    """The boxhead's levels by name, without lines that only give units."""
+def _boxhead(stated: Stated, levels: list[Level]) -> tuple[tuple[Level, ...], list[Level], list[Evidence]]:
+    """The boxhead's levels by name, without lines that only give units; these lines; and what is said of them."""
     if stated.boxhead is not None or stated.joined:
-        return named(levels, UNNAMED), []
-    kept, units = _without_units(levels)
+        return named(levels, UNNAMED), [], []
+    kept, units = without_units(levels)
     why = "its headings are units and tell no columns apart"
-    return named(kept, UNNAMED), [Evidence("unit line", f"row {level.line + 1}", why) for level in units]
+    return named(kept, UNNAMED), units, [Evidence("unit line", f"row {level.line + 1}", why) for level in units]
 
 
 def _measures(
@@ -254,17 +258,6 @@ def _beside_levels(sheet: Sheet, frame: Frame, names: Sequence[str], marks: Coll
 def _lines(rows: Sequence[int]) -> str:
     shown = ", ".join(str(row + 1) for row in rows[:6])
     return f"row {shown}" + (f" and {len(rows) - 6} more" if len(rows) > 6 else "")
-
-
-def _without_units(boxhead: list[Level]) -> tuple[list[Level], list[Level]]:
-    """The levels without those that only give units, and the latter; units that tell columns apart stay."""
-    units: list[Level] = []
-    for level in boxhead:
-        rest = [other for other in boxhead if other is not level and other not in units]
-        paths = set(zip(*(other.codes.tolist() for other in rest), strict=True))
-        if rest and level.texts and all(map(is_unit, level.texts)) and len(paths) == len(level.codes):
-            units.append(level)
-    return [level for level in boxhead if level not in units], units
 
 
 def _others(inherited: Sequence[FieldCell], own: Sequence[FieldCell]) -> list[FieldCell]:

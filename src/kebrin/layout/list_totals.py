@@ -32,6 +32,8 @@ _FIGURES, _FILLED = 0.6, 0.9
 # So many bits must match for a row that shows a sign, and for one that shows none; places tried come on top.
 _SIGNED_BITS, _BARE_BITS = 4.0, 14.0
 _FEWEST_PARTS = 2
+# So many cells show how a column is written; formats are looked up in lists of no more rows.
+_LOOKED_AT, _SMALL = 5, 3_000
 _COUNTED = re.compile(r"\(?(\d[\d,. ]*)\)?\s+[^\W\d_][\w ]*")
 
 
@@ -52,7 +54,8 @@ class _List:
     texts: NDArray[np.intp]  # columns of words, dates and keys
     filled: NDArray[np.bool_]  # rows x texts
     numbers: Numbers  # rows x columns of figures
-    ratio: NDArray[np.bool_]  # which of these need not add up
+    figures: NDArray[np.intp]  # these columns
+    ratio: NDArray[np.bool_]  # which of these need not add up by their names: shares and rates
     formulas: Collection[int]
 
 
@@ -80,47 +83,69 @@ def list_totals(
     found = _list(sheet, rows, heads)
     if found is None:
         return ListTotals()
-    sums = np.concatenate((np.zeros((1, found.numbers.shape[1])), np.cumsum(np.nan_to_num(found.numbers), axis=0)))
-    totals: dict[int, TotalLine] = {}
-    doubted: list[tuple[int, str]] = []
-    since = 0
-    starts = {int(np.searchsorted(rows, row)) for row in begins}
-    stated = {label.casefold() for label in named}
+    search = _Search(found, {label.casefold() for label in named}, {label.casefold() for label in kept})
+    begin = {int(np.searchsorted(rows, row)) for row in begins}
+    also = set(several)
     for at in range(len(rows)):
-        since = at if at in starts else since
-        why = STATED if stated & {text.casefold() for text in _texts(found, at)} else _sign(found, at)
-        why = why or ("it names several of the months beside it" if int(rows[at]) in several else "")
-        if not why and at < len(rows) - 1 and not any(map(carried_word, _texts(found, at))):
-            continue
-        if any(text.casefold() in kept for text in _texts(found, at)):
-            continue
-        for start in dict.fromkeys((since, 0)):
-            parts = [part for part in range(start, at) if part not in totals]
-            own = sums[at] - sums[start] - sum((np.nan_to_num(found.numbers[part]) for part in totals if part >= start), 0.0)
-            if not parts or (len(parts) < _FEWEST_PARTS and why != STATED) or not _adds_up(found, at, parts, own, signed=bool(why)):
+        search.since = at if at in begin else search.since
+        search.look_at(at, "it names several of the months beside it" if int(rows[at]) in also else "")
+    return ListTotals(tuple(search.totals.values()), tuple(search.doubted))
+
+
+class _Search:
+    """The rows of a list while its totals are looked for, from the first to the last."""
+
+    def __init__(self, found: _List, named: Collection[str], kept: Collection[str]) -> None:
+        self.found, self.named, self.kept = found, named, kept
+        own = np.cumsum(np.nan_to_num(found.numbers), axis=0)
+        self.sums = np.concatenate((np.zeros((1, found.numbers.shape[1])), own))
+        self.totals: dict[int, TotalLine] = {}
+        self.doubted: list[tuple[int, str]] = []
+        self.since = 0
+
+    def look_at(self, at: int, why: str) -> None:
+        """Whether one row is a total, and of which rows; `why` is what is known to show it."""
+        texts = _texts(self.found, at)
+        stated = not {text.casefold() for text in texts}.isdisjoint(self.named)
+        why = STATED if stated else why or _sign(self.found, at)
+        carries = any(map(carried_word, texts))
+        if any(text.casefold() in self.kept for text in texts) or not (why or carries or at == len(self.found.rows) - 1):
+            return
+        for start in dict.fromkeys((self.since, 0)):
+            parts = [part for part in range(start, at) if part not in self.totals]
+            if len(parts) < (1 if stated else _FEWEST_PARTS):
                 continue
-            carried = [part for part in (*parts[:1], at) if any(map(carried_word, _texts(found, part)))]
-            for part in carried:  # what it carries is in the sum already, or begins it
-                cause = f"it only carries a sum over: {_texts(found, part)[0]!r}"
-                totals[part] = TotalLine("row", int(rows[part]), rows[:0].astype(np.int32), CARRIES, 1.0, cause=cause)
-            if at in carried:
-                pass
-            elif why:
-                line = rows[parts].astype(np.int32)
-                said = f"it equals the sum of the {len(parts)} records above it; {why}"
-                totals[at] = TotalLine("row", int(rows[at]), line, said, 1.0, cause=why)
-                since = at + 1
-            else:
-                what = f"equals the sum of the {len(parts)} records above it, and nothing else says that it is a total"
-                doubted.append((int(rows[at]), what))
-            break
+            gone = [self.found.numbers[part] for part in self.totals if part >= start]
+            own = self.sums[at] - self.sums[start] - np.nan_to_num(gone).sum(axis=0) if gone else self.sums[at] - self.sums[start]
+            if _adds_up(self.found, at, parts, own, signed=bool(why)):
+                self._take(at, parts, why)
+                return
+        if any(text.casefold() in self.named for text in texts[1:]):
+            # One that is named in the first column is looked for by its words, and its difference is told.
+            self._take_stated(at, texts)
+
+    def _take(self, at: int, parts: Sequence[int], why: str) -> None:
+        rows = self.found.rows
+        carried = [part for part in (*parts[:1], at) if any(map(carried_word, _texts(self.found, part)))]
+        for part in carried:  # what it carries is in the sum already, or begins it
+            cause = f"it only carries a sum over: {_texts(self.found, part)[0]!r}"
+            self.totals[part] = TotalLine("row", int(rows[part]), rows[:0].astype(np.int32), CARRIES, 1.0, cause=cause)
+        if at in carried:
+            return
+        said = f"equals the sum of the {len(parts)} records above it"
+        if why:
+            line = rows[parts].astype(np.int32)
+            self.totals[at] = TotalLine("row", int(rows[at]), line, f"it {said}; {why}", 1.0, cause=why)
+            self.since = at + 1
         else:
-            label = next((text for text in _texts(found, at)[1:] if text.casefold() in stated), "")
-            if why == STATED and label:  # one in the first column is looked for by its words, and its difference is told
-                parts = rows[[part for part in range(len(rows)) if part != at and part not in totals]].astype(np.int32)
-                said = f"{label!r} is stated to be a total; its figures are the sum of no records here"
-                totals[at] = TotalLine("row", int(rows[at]), parts, said, 0.0, loose=True, cause=STATED)
-    return ListTotals(tuple(totals.values()), tuple(doubted))
+            self.doubted.append((int(rows[at]), f"{said}, and nothing else says that it is a total"))
+
+    def _take_stated(self, at: int, texts: Sequence[str]) -> None:
+        rows = self.found.rows
+        parts = rows[[part for part in range(len(rows)) if part != at and part not in self.totals]].astype(np.int32)
+        label = next(text for text in texts if text.casefold() in self.named)
+        said = f"{label!r} is stated to be a total; its figures are the sum of no records here"
+        self.totals[at] = TotalLine("row", int(rows[at]), parts, said, 0.0, loose=True, cause=STATED)
 
 
 def _list(sheet: Sheet, rows: NDArray[np.intp], heads: Mapping[int, str]) -> _List | None:
@@ -135,7 +160,7 @@ def _list(sheet: Sheet, rows: NDArray[np.intp], heads: Mapping[int, str]) -> _Li
         return None
     ratio = np.array([is_ratio(head) for head in heads.values()], np.bool_)[figures]
     down, _ = summing_lines(sheet, rows, columns)
-    return _List(sheet, rows, columns[~figures], filled[:, ~figures], numbers[:, figures], ratio, down)
+    return _List(sheet, rows, columns[~figures], filled[:, ~figures], numbers[:, figures], columns[figures], ratio, down)
 
 
 def _texts(found: _List, at: int) -> Sequence[str]:
@@ -146,24 +171,20 @@ def _texts(found: _List, at: int) -> Sequence[str]:
 def _sign(found: _List, at: int) -> str:
     """What shows that a row is none of the records; '' if nothing does."""
     texts = _texts(found, at)
-    if int(found.rows[at]) in found.formulas:
-        return "a formula sums them"
-    word = next((text for text in texts if total_word(text)), "")
-    if word:
-        return f"called {word!r}"
     usual = found.filled.mean(axis=0) >= _FILLED
-    lacks = usual & ~found.filled[at]
-    if not texts and usual.any():
-        return "it has no label of its own"
+    lacks = int((usual & ~found.filled[at]).sum())
+    word = next((text for text in texts if total_word(text)), "")
     whole = next((text for text in texts if says_whole(text)), "")
-    if whole:
-        return f"{whole!r} speaks of a whole"
     counted = next((text for text in texts[:1] if (match := _COUNTED.fullmatch(text)) and _is_count(match[1], at)), "")
-    if counted:
-        return f"{counted!r} counts them"
-    if lacks.any() and len(texts) <= 1 and lacks.sum() >= min(len(usual) - 1, _FEWEST_PARTS):
-        return "it lacks what nearly all of them say"
-    return ""
+    signs = (
+        (int(found.rows[at]) in found.formulas, "a formula sums them"),
+        (word, f"called {word!r}"),
+        (not texts and usual.any(), "it has no label of its own"),
+        (whole, f"{whole!r} speaks of a whole"),
+        (counted, f"{counted!r} counts them"),
+        (lacks and len(texts) <= 1 and lacks >= min(len(usual) - 1, _FEWEST_PARTS), "it lacks what nearly all of them say"),
+    )
+    return next((said for shown, said in signs if shown), "")
 
 
 def _is_count(said: str, records: int) -> bool:
@@ -178,16 +199,21 @@ def _adds_up(found: _List, at: int, parts: Sequence[int], sums: Numbers, *, sign
     scale = np.abs(np.nan_to_num(found.numbers[parts])).sum(axis=0)
     ties = stated & (np.abs(sums - np.nan_to_num(own)) <= 1e-9 * np.maximum(scale, 1.0))
     telling = ties & ~found.ratio & (own != 0)
-    if not telling.any() or (stated & ~ties & ~found.ratio & ~_lies_between(found, at, parts)).any():
+    off = np.flatnonzero(stated & ~ties & ~found.ratio).tolist() if telling.any() else []
+    # What is written in per cent need not add up either; how it is written is looked up only where it matters.
+    if not telling.any() or not all(signed and _in_per_cent(found, column) for column in off):
         return False
     bits = float(np.log2(np.abs(own[telling]) + 1).sum())
     return bits >= (_SIGNED_BITS if signed else _BARE_BITS + np.log2(len(found.rows)))
 
 
-def _lies_between(found: _List, at: int, parts: Sequence[int]) -> NDArray[np.bool_]:
-    """Which figures lie between the least and the largest of those below them, strictly: as a mean or a rate does."""
-    own = found.numbers[parts]
-    known = ~np.isnan(own)
-    least = np.where(known, own, np.inf).min(axis=0)
-    most = np.where(known, own, -np.inf).max(axis=0)
-    return np.asarray((least < found.numbers[at]) & (found.numbers[at] < most))
+def _in_per_cent(found: _List, column: int) -> bool:
+    """Whether a column's figures are written with a sign for per cent."""
+    sheet, own = found.sheet, int(found.figures[column])
+    at = [int(row) for row in found.rows[:_LOOKED_AT] if not np.isnan(sheet.numbers[row, own])]
+    if not at or len(found.rows) > _SMALL:
+        return False
+    if sheet.textual:
+        return all("%" in sheet.text(row, own) for row in at)
+    formats = sheet.formats(max(at) + 1)
+    return all(formats.family(row, own) == "percent" for row in at)

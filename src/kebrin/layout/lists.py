@@ -90,7 +90,8 @@ class Listing:
     """A list of records: its heading row, its columns, and what each row below the headings is.
 
     `across` is true if periods head the columns: then it is no list, but a table of words in which they are a dimension.
-    `grouped` are the first columns that say for several records what they say once, on the first of them.
+    `grouped` are the first columns that say for several records what they say once, on the first of them. `units` is a row right
+    below the headings that gives their units, -1 where there is none.
     """
 
     head: int
@@ -101,6 +102,7 @@ class Listing:
     comments: tuple[int, ...] = ()
     across: bool = False
     grouped: int = 0
+    units: int = -1
 
 
 def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
@@ -137,7 +139,8 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.intp]) -> Listing:
     """What each row below a list's headings is: a record, the headings again, a head of records, a comment."""
     heads = [sheet.text(int(rows[at]), int(column)).casefold() for column in used]
-    below = _without_pairs(sheet, rows[at + 1 :], used)
+    units = _unit_row(sheet, rows, at, used)
+    below = _without_pairs(sheet, rows[at + 1 + (units >= 0) :], used)
     # A label that is merged over several records is said by each of them.
     many = sheet.covered[np.ix_(below, used)].sum(axis=1)
     last = int(np.flatnonzero(many >= 2)[-1]) if (many >= 2).any() else -1
@@ -162,8 +165,19 @@ def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.i
     else:
         sections, more = (), alone
     return Listing(
-        int(rows[at]), tuple(used.tolist()), tuple(sorted([*records, *more])), tuple(repeats), sections, tuple(comments)
-    )
+        int(rows[at]), tuple(used.tolist()), tuple(sorted([*records, *more])), tuple(repeats), sections, tuple(comments),
+        units=units,
+    )  # fmt: skip
+
+
+def _unit_row(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.intp]) -> int:
+    """The row right below a list's headings, if it gives nothing but units of several of them; -1 otherwise."""
+    if at + 1 >= len(rows) or rows[at + 1] != rows[at] + 1:
+        return -1
+    row = int(rows[at + 1])
+    texts = [sheet.text(row, int(column)) for column in used if sheet.filled[row, column]]
+    words = not sheet.data[row, used].any() and len(texts) > 1
+    return row if words and all(map(is_unit, texts)) else -1
 
 
 def _without_pairs(sheet: Sheet, rows: NDArray[np.intp], used: NDArray[np.intp]) -> NDArray[np.intp]:
@@ -255,7 +269,11 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
         return True
     if not others:
         few = len(columns) >= _FEWEST_UNLIKE and kinds[0] == "words"
-        return _all_figures(kinds, heads) or _are_measurements(sheet, rows, columns, kinds, heads) or (few and _unlike(sheet, rows, columns, figures, heads))
+        return (
+            _all_figures(kinds, heads)
+            or _are_measurements(sheet, rows, columns, kinds, heads)
+            or (few and _unlike(sheet, rows, columns, figures, heads))
+        )
     if len(columns) == 2:
         return sheet.textual and tells_records(sheet, rows, columns)
     return not figures or max(others) > min(figures) or _labels_first(sheet, rows, columns, kinds, heads)

@@ -67,9 +67,15 @@ def named_as_their_group(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
     }
 
 
+_YEARS = frozenset({"year", "fiscal year"})
+
+
 def beside_months(paths: Sequence[tuple[str | None, ...]]) -> set[int]:
-    """Lines whose label names a period of several months, where others name months."""
-    found = {at for at, path in enumerate(paths) if path and path[-1] and of_several_months(path[-1])}
+    """Lines whose label names a period of several months or a year, where others name months."""
+    found = {
+        at for at, path in enumerate(paths)
+        if path and path[-1] and (of_several_months(path[-1]) or (path[-1][:1].isdigit() and period_name([path[-1]]) in _YEARS))
+    }  # fmt: skip
     if not found:
         return found
     others = [path[-1] or "" for at, path in enumerate(paths) if path and at not in found]

@@ -24,6 +24,9 @@ if TYPE_CHECKING:
 
     _Job = tuple[Literal["row", "column"], NDArray[np.float64], list[tuple[str | None, ...]], NDArray[np.int32]]
 
+# A share is no larger than this, but for growth.
+_MOST_SHARE = 10.0
+
 
 def totals_of(
     sheet: Sheet, frame: Frame, rows: NDArray[np.bool_], levels: tuple[tuple[Level, ...], tuple[Level, ...]],
@@ -47,7 +50,12 @@ def totals_of(
         own_heads = {column: sheet.text(frame.boxhead[-1], column) for column in (*frame.stub, *frame.columns.tolist())}
         listed = (
             list_totals(
-                sheet, lines, own_heads, kept=kept, begins=[row + 1 for row in frame.sections], named=stated.totals,
+                sheet,
+                lines,
+                own_heads,
+                kept=kept,
+                begins=[row + 1 for row in frame.sections],
+                named=stated.totals,
                 several=[int(lines[at]) for at in beside_months(row_paths)],
             )
             if frame.boxhead and stated.totals_found
@@ -55,14 +63,17 @@ def totals_of(
         )
         found += listed.totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in listed.totals]
-        remarks += [Evidence(DOUBTED, f"row {row + 1} {_said_at(sheet, row, frame)!r}", why, 0.5) for row, why in listed.doubted]
+        remarks += [
+            Evidence(DOUBTED, f"row {row + 1} {_said_at(sheet, row, frame)!r}", why, 0.5) for row, why in listed.doubted
+        ]
         numbers[np.isin(lines, [line.at for line in listed.totals])] = np.nan
+    in_per_cent = _in_per_cent(sheet, lines, frame.columns, numbers)
     for axis, grid, paths, at in (across_job, down_job):
         own, crossing = sayings[axis], sayings["column" if axis == "row" else "row"]
         telling = ~crossing.mask(total_word)
         totals, unmatched, doubted = find_totals(
             axis,
-            _without_ratios(grid, crossing, own, crosses_rows=axis == "column"),
+            _without_ratios(grid, crossing, own, in_per_cent if axis == "row" else None),
             paths,
             at,
             named=stated.totals,
@@ -94,6 +105,22 @@ def totals_of(
     return tuple(found), remarks
 
 
+def _in_per_cent(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], numbers: NDArray[np.float64]
+) -> NDArray[np.bool_]:
+    """Which columns are written in per cent; formats are looked up only for columns of fractions."""
+    found = np.zeros(len(columns), np.bool_)
+    known = ~np.isnan(numbers)
+    small = np.where(known, (np.abs(numbers) <= _MOST_SHARE) & (numbers % 1 != 0), False).any(axis=0)
+    small &= np.where(known, np.abs(numbers) <= _MOST_SHARE, True).all(axis=0)
+    for at in np.flatnonzero(small).tolist():
+        first = int(rows[int(known[:, at].argmax())])
+        column = int(columns[at])
+        shown = "%" in sheet.text(first, column) if sheet.textual else sheet.formats().family(first, column) == "percent"
+        found[at] = shown
+    return found
+
+
 def _said_at(sheet: Sheet, row: int, frame: Frame) -> str:
     """The first text of a row of a list."""
     columns = [*frame.stub, *frame.columns.tolist()]
@@ -101,15 +128,18 @@ def _said_at(sheet: Sheet, row: int, frame: Frame) -> str:
 
 
 def _without_ratios(
-    grid: NDArray[np.float64], crossing: Sayings, own: Sayings, *, crosses_rows: bool
+    grid: NDArray[np.float64], crossing: Sayings, own: Sayings, in_per_cent: NDArray[np.bool_] | None
 ) -> NDArray[np.float64]:
     """The numbers without those that do not add up: shares, rates, crossing means and lines carried over.
 
     Where all are such, none is left out.
     """
     lines, across = own.mask(is_ratio), crossing.mask(is_ratio)
-    # A column that is called carried over holds figures of its own.
-    across |= crossing.mask(lambda label: bool(average_word(label) or (crosses_rows and carried_word(label))))
+    across |= crossing.mask(lambda label: bool(average_word(label)))
+    if in_per_cent is None:
+        across |= crossing.mask(carried_word)  # rows; a column that is called so holds figures of its own
+    else:
+        across |= in_per_cent
     if lines.all() or across.all() or not (lines.any() or across.any()):
         return grid
     told = grid.copy()

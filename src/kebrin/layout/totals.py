@@ -118,8 +118,12 @@ def _carrying(search: Search, said: Sequence[int]) -> set[int]:
     found = {at for at in said if _carries(search, at)}
     alike: dict[str, list[int]] = {}
     for at in said:
-        alike.setdefault(next(label for label in reversed(search.paths[at]) if label and carried_word(label)), []).append(at)
-    return {at for lines in alike.values() if 2 * len(found & {*lines}) > len(lines) for at in lines if not search.keeps(at)}
+        alike.setdefault(
+            next(label for label in reversed(search.paths[at]) if label and carried_word(label)), []
+        ).append(at)
+    return {
+        at for lines in alike.values() if 2 * len(found & {*lines}) > len(lines) for at in lines if not search.keeps(at)
+    }
 
 
 def _carries(search: Search, line: int) -> bool:
@@ -145,8 +149,10 @@ def _carries(search: Search, line: int) -> bool:
     # The first of all may carry over what the last of them is made of.
     last = len(search.paths) - 1
     rest = [at for at in range(line, last) if at == line or at not in said]
-    return line == 0 and len(rest) > 2 and bool(
-        (np.abs(search.filled[rest][:, stated].sum(axis=0) - search.filled[last][stated]) <= slack).all()
+    return (
+        line == 0
+        and len(rest) > 2
+        and bool((np.abs(search.filled[rest][:, stated].sum(axis=0) - search.filled[last][stated]) <= slack).all())
     )
 
 
@@ -218,7 +224,11 @@ def _find_stated(search: Search) -> None:
             continue
         label = next(label for label in path if label and label.casefold() in search.names)
         parts = np.array([at for at in range(len(search.paths)) if at != line and at not in search.found], np.intp)
-        search.found[line] = (parts, f"{label!r} is stated to be a total; its figures are the sum of no lines here", 0.0)
+        search.found[line] = (
+            parts,
+            f"{label!r} is stated to be a total; its figures are the sum of no lines here",
+            0.0,
+        )
         search.causes[line] = STATED
         search.loose.add(line)
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.grammar.words import extreme_word, of_which, total_word, without_total_word
+from kebrin.grammar.words import extreme_word, is_bare_claim, of_which, total_word, without_total_word
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -51,6 +51,8 @@ def settle_worded(search: Search, line: int) -> bool:
         return False
     agree, miss, parts, why = best
     mean = line in search.means
+    if agree < 1 and (mean or search.signs.listed) and not is_bare_claim(word):
+        return False  # a name may hold such a word: its figures say whether it is one
     if mean and agree < _ENOUGH_TIES and miss > _NEAR_MEAN:
         best = _between(search, line, best)
         if best is None:

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 from kebrin.proof import Proof
 from kebrin.shape.stacking import stack_tables
 from kebrin.table import Remark
-from kebrin.work.joining import Done, by_name, pick, refuse_other_kinds
+from kebrin.work.declared import with_kinds
+from kebrin.work.joining import Done, by_name, pick
 from kebrin.work.stepping import take_steps
 
 if TYPE_CHECKING:
@@ -33,7 +34,7 @@ def derived(name: str, plan: TablePlan, base: Path, made: Mapping[str, Done], te
     stepped = take_steps(
         start.shortened(plan.shorten), plan.step, base, name, {one: done.table for one, done in made.items()}
     )
-    refuse_other_kinds(stepped, plan.kinds)
+    stepped = with_kinds(stepped, plan.kinds)
     picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
     done = []
     for own, after in stepped.items():

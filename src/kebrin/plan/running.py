@@ -12,13 +12,14 @@ from kebrin.plan.expecting import checks_of
 from kebrin.plan.fitting import fitted
 from kebrin.plan.parts import Part, PartTask
 from kebrin.sources.choosing import Choice, choose
+from kebrin.work.declared import ahead, with_kinds
 from kebrin.work.gathering import Aside, gather
 from kebrin.work.holding import label_changes, unseen_sheets, with_known_spellings
-from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove, refuse_other_kinds
+from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove
 from kebrin.work.standardising import list_questions
 from kebrin.work.stepping import take_steps
 from kebrin.work.summaries import without_summaries
-from kebrin.work.telling import passed_over, same_files
+from kebrin.work.telling import passed_over, same_files, same_sheets
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -141,12 +142,17 @@ def _run_table(
     _refuse_without_effect(plan, parts, works, pieces)
     stamp_of = {id(piece): stamp for part in parts for piece, stamp in zip(part.pieces, part.stamps, strict=True)}
     stamps = [stamp_of[id(piece)] for piece in pieces]
+    twice = [] if any(one.kind == "question" and one.file for one in said) else same_sheets(pieces)
     table, _ = join(pieces, stamps)
     table = with_known_spellings(table, plan.labels)
     said += [one for part in parts for one in unseen_sheets(part.source, plan.sheets.seen)]
     said += label_changes(table, plan.labels)
-    stepped = take_steps(table.shortened(plan.shorten), plan.step, base, name, made)
-    refuse_other_kinds(stepped, plan.kinds)
+    # Columns that no step reads are read first, so that steps that need figures find them.
+    read = {step.column for step in plan.step}
+    first = {column: kind for column, kind in plan.kinds.items() if column not in read}
+    begun = ahead(table.shortened(plan.shorten), first)
+    stepped = with_kinds(take_steps(begun, plan.step, base, name, made), plan.kinds)
+    said += twice
     said += list_questions(stepped[name], {*plan.kinds, *(step.column for step in plan.step)})
     picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
     sources = [part.source for part in parts]

@@ -15,7 +15,8 @@ from kebrin.cells import Kind, Look
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_ratio, names_a_key, period_range, says_note, says_rank
 from kebrin.proof.labelling import lines_in_use
-from kebrin.table.arrays import block, uneven
+from kebrin.proof.sums import adds_up, sums_among
+from kebrin.table.arrays import block
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -28,10 +29,8 @@ if TYPE_CHECKING:
     Numbers = NDArray[np.float64]
 
 _MOSTLY = 0.8
-# A line that misses the sum of its neighbours by more than this share in some cell is no sum of them, whatever it is called.
+# A line that misses the mean of all others by more than this share in most cells is no mean of them, whatever it is called.
 _NEAR = 0.25
-# Bits that a sum must get right to be no chance, beyond the lines that it could be and the places it could begin at.
-_SURE_BITS = 14.0
 
 
 def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list[tuple[int, int]]]]:
@@ -39,6 +38,8 @@ def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list
     found = []
     for axis, used in enumerate(lines_in_use(segment)):
         levels = [one for one in segment.sources if one.axis == axis]
+        if axis == 0 and len(segment.columns) > 1 and not any(one.axis == 1 for one in segment.sources):
+            continue  # records: a figure in their first column is one of their own, as any other
         if axis == 1 and (any(one.measure for one in levels) or _over_words(sheet, segment)):
             continue
         for level in levels:
@@ -131,29 +132,29 @@ def _in_series(sheet: Sheet, segment: Segment, level: Labels) -> bool:
 
 
 def may_sum(sheet: Sheet, segment: Segment, axis: int, lines: Sequence[int]) -> bool:
-    """Whether body lines could be sums of their neighbours, exactly or nearly: what a word claims, figures can refute.
+    """Whether body lines could be sums of lines beside them: what a word claims, figures can refute.
+
+    A sum of figures that are not below zero is no smaller than any of them. A line that is smaller than the line before it and
+    than the one behind it, in whatever column, sums neither.
 
     Args:
         sheet: the sheet.
         segment: the records.
         axis: 0 for rows, 1 for column groups.
-        lines: places among the segment's rows or groups; none of them is a part of another's sum.
+        lines: places among the segment's rows or groups.
     """
     numbers = _grid_of(sheet, segment, axis)
-    if len(numbers) < 3:
-        return True
-    own = set(lines)
     for line in lines:
-        stated = ~np.isnan(numbers[line]) & (numbers[line] != 0)
-        if not stated.any():
+        beside = [numbers[at] for at in (line - 1, line + 1) if 0 <= at < len(numbers)]
+        if not beside or not all(_falls_short(numbers[line], other) for other in beside):
             return True
-        said = numbers[line][stated]
-        for side in (range(line - 1, -1, -1), range(line + 1, len(numbers))):
-            parts = [at for at in itertools.takewhile(lambda at: at not in own, side)]
-            sums = np.cumsum(np.nan_to_num(numbers[parts][:, stated]), axis=0)[1:] if len(parts) > 1 else np.empty((0, 0))
-            if len(sums) and bool((np.abs(sums - said) <= _NEAR * np.abs(said)).all(axis=1).any()):
-                return True
     return False
+
+
+def _falls_short(line: Numbers, part: Numbers) -> bool:
+    """Whether a line is smaller than a part of it would let it be."""
+    known = ~np.isnan(line) & ~np.isnan(part) & (part > 0) & (line >= 0)
+    return bool((line[known] < part[known]).any())
 
 
 def may_average(sheet: Sheet, segment: Segment, axis: int, lines: Sequence[int]) -> bool:
@@ -174,7 +175,9 @@ def may_average(sheet: Sheet, segment: Segment, axis: int, lines: Sequence[int])
 
 def _grid_of(sheet: Sheet, segment: Segment, axis: int) -> Numbers:
     """The figures of a block, its lines on an axis as rows."""
-    grids = [sheet.numbers[np.ix_(segment.rows, columns)] for columns in segment.columns.values() if (columns >= 0).any()]
+    grids = [
+        sheet.numbers[np.ix_(segment.rows, columns)] for columns in segment.columns.values() if (columns >= 0).any()
+    ]
     return np.hstack(grids) if axis == 0 else np.hstack([one.T for one in grids])
 
 
@@ -190,70 +193,23 @@ def kept_sums(sheet: Sheet, segment: Segment) -> list[tuple[int, int, int, int]]
         used_rows, used_groups = lines_in_use(segment)
         rows, own = rows[used_rows], own[used_groups]
     numbers = sheet.numbers[block(rows, own)]
-    blank = np.isnan(numbers)
-    if blank.all():
+    if np.isnan(numbers).all():
         return []
-    filled = np.where(blank, 0.0, numbers)
-    found = []
-    for axis, grid, gaps, lines in ((0, filled, blank, rows), (1, filled.T, blank.T, own)):
-        for line, first, count in _sums(grid, gaps):
-            found.append((axis, int(lines[line]), int(lines[first]), count))
-    return found
+    return [
+        (axis, int(lines[line]), int(lines[first]), count)
+        for axis, grid, lines in ((0, numbers, rows), (1, numbers.T, own))
+        for line, first, count in sums_among(grid)
+    ]
 
 
 def _sums_of_records(sheet: Sheet, segment: Segment) -> list[tuple[int, int, int, int]]:
     """Records of several measures that sum a run of their neighbours in every measure that adds up."""
     adds = [
         columns for name, columns in segment.columns.items()
-        if len(columns) == 1 and columns[0] >= 0 and not (is_ratio(name) or says_rank(name) or names_a_key(name))
+        if len(columns) == 1 and columns[0] >= 0 and adds_up(name)
     ]  # fmt: skip
     if not adds:
         return []
     numbers = sheet.numbers[np.ix_(segment.rows, np.concatenate(adds))]
-    blank = np.isnan(numbers)
-    numbers, blank = numbers[:, ~blank.all(axis=0)], blank[:, ~blank.all(axis=0)]
-    if not numbers.size:
-        return []
-    found = _sums(np.where(blank, 0.0, numbers), blank, fewest=1)
+    found = sums_among(numbers[:, ~np.isnan(numbers).all(axis=0)], fewest=1)
     return [(0, int(segment.rows[line]), int(segment.rows[first]), count) for line, first, count in found]
-
-
-def _sums(filled: Numbers, blank: NDArray[np.bool_], fewest: int = 2) -> list[tuple[int, int, int]]:
-    """Lines that are the sum of a run that ends before them or begins behind them: line, first part, how many.
-
-    A line's numbers are weighed and summed to one; what the lines up to a place come to then tells what any run comes to. A run
-    that ends before a line and sums to it begins where they came to the line less; one behind it ends where they come to it more.
-    """
-    count = len(filled)
-    if count < 3:
-        return []
-    projected = filled @ uneven(filled.shape[1])
-    slack = max(1e-9 * float(np.abs(filled).sum()), 1e-9)
-    reached = np.concatenate(([0.0], np.cumsum(projected)))
-    wanted = np.concatenate((reached[:-1] - projected, reached[1:] + projected))
-    ordered = np.sort(reached)
-    near = np.searchsorted(ordered, wanted - slack)
-    hits = np.flatnonzero(ordered[np.minimum(near, count)] <= wanted + slack)
-    rank = np.argsort(reached) if len(hits) else near
-    found = []
-    for hit in hits[near[hits] <= count].tolist():
-        line, at = hit % count, int(near[hit])
-        while at <= count and ordered[at] <= wanted[hit] + slack:
-            end = int(rank[at])
-            at += 1
-            parts = range(end, line) if hit < count else range(line + 1, end)
-            if len(parts) >= 2 and _is_sum(filled, blank, line, parts, fewest):
-                found.append((line, parts[0], len(parts)))
-                break
-    return found
-
-
-def _is_sum(filled: Numbers, blank: NDArray[np.bool_], line: int, parts: range, fewest: int) -> bool:
-    stated = ~blank[line]
-    bits = float(np.log2(np.abs(filled[line]) + 1).sum())
-    if bits < _SURE_BITS + 2 * np.log2(len(filled)) or int(stated.sum()) < fewest:
-        return False
-    run = filled[parts.start : parts.stop]
-    gaps = np.abs(run.sum(axis=0) - filled[line])[stated]
-    scale = np.abs(run).sum(axis=0)[stated]
-    return bool((gaps <= 1e-9 * np.maximum(scale, 1.0)).all())

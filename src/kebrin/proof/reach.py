@@ -25,7 +25,9 @@ from kebrin.cells import Kind, Look, Sheet, column_letters
 from kebrin.grammar.words import (
     MAY_TOTAL,
     are_statistics,
+    is_bare_claim,
     average_word,
+    carried_word,
     says_whole,
     speaks,
     total_word,
@@ -307,24 +309,18 @@ def _called_totals(account: Account, segment: Segment, table: Table, said: Said)
             continue
         texts = arrays.distinct_texts(table.data.column(one.column))
         called = [text for text in texts if speaks(text) and (total_word(text) or average_word(text))]
+        called += [text for text in texts if one.axis == 0 and carried_word(text)]
         # Where most labels of a level say so, it is what they count.
         if not called or are_statistics(texts) or 2 * len(called) > max(len(texts), 2):
             continue
         for text in called:
             used = lines if one.axis == 0 else groups
             cell = None if said.keeps(text) else _cell_that_says(account.sheet, one, used, text)
-            if cell is not None and (_is_bare(text) or _may_sum(account.sheet, segment, one, text)):
+            if cell is not None and (is_bare_claim(text) or carried_word(text) or _may_sum(account.sheet, segment, one, text)):
                 account.object(
                     "total", f"{text!r} is called a total or a mean and is kept as data", [cell],
                     f"state totals = [{text!r}] or not_totals = [{text!r}] in the plan's layout",
                 )  # fmt: skip
-
-
-def _is_bare(text: str) -> bool:
-    """Whether a label says "total" or "mean" and hardly more: then it is one, whatever its figures are."""
-    word = average_word(text)
-    rest = without_total_word(text) if total_word(text) else text.replace(word, "")
-    return not any(len(part) > 2 and part.isalpha() for part in rest.split())
 
 
 def _may_sum(sheet: Sheet, segment: Segment, labels: Labels, text: str) -> bool:

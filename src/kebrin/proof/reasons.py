@@ -46,7 +46,9 @@ class Account:
     objections: list[Objection] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     via: dict[str, list[NDArray[np.intp]]] = field(default_factory=dict)
-    sums: list[tuple[int, NDArray[np.int32]]] = field(default_factory=list)  # rows that were left out as sums, with their parts
+    sums: list[tuple[int, NDArray[np.int32]]] = field(
+        default_factory=list
+    )  # rows that were left out as sums, with their parts
     carries: bool = False  # whether most of the rows that are said to carry a sum over are seen to do so
     beside_pages: Counter[str] = field(default_factory=Counter)  # what the rows that say a page's number say beside it
 

@@ -183,6 +183,7 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     stated = sheet.numbers[line.at, cross] if along else sheet.numbers[cross, line.at]
     there = ~np.isnan(stated) & ~np.isnan(numbers).all(axis=0)
     ratio = _ratios(layout, len(cross), along=along)[there]
+    ratio |= _in_per_cent(sheet, line.parts, cross, along=along)[there]
     numbers, stated, cross = numbers[:, there], stated[there], cross[there]
     terms = (~np.isnan(numbers)).sum(axis=0)
     computed = np.nansum(numbers, axis=0)
@@ -208,6 +209,21 @@ def _ratios(layout: Layout, cells: int, *, along: bool) -> NDArray[np.bool_]:
         )
     count = len(layout.body_columns if along else layout.body_rows)
     return np.zeros(cells, np.bool_) if own[:count].all() else own
+
+
+def _in_per_cent(
+    sheet: Sheet, parts: NDArray[np.int32], cross: NDArray[np.int32], *, along: bool
+) -> NDArray[np.bool_]:
+    """Which columns of a total row are written in per cent: these need not add up."""
+    found = np.zeros(len(cross), np.bool_)
+    if not along or not len(parts):
+        return found
+    numbers = sheet.numbers[np.ix_(parts, cross)]
+    small = (np.abs(numbers) <= 1) & (numbers % 1 != 0)
+    for at in np.flatnonzero(small.any(axis=0)).tolist():
+        row, column = int(parts[int(small[:, at].argmax())]), int(cross[at])
+        found[at] = "%" in sheet.text(row, column) if sheet.textual else sheet.formats().family(row, column) == "percent"
+    return found
 
 
 def _decimals_of(numbers: Numbers) -> NDArray[np.intp]:

@@ -8,8 +8,8 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import Place, PlanError
-from kebrin.sources import read
 from kebrin.shape.summing import without_tails
+from kebrin.sources import read
 from kebrin.table import Remark, arrays
 from kebrin.values.dates import read_dates
 from kebrin.values.keys import clean

@@ -101,7 +101,10 @@ def held(verb: str, first: Any, options: Mapping[str, Any], before: Table, after
         return [Remark("step", what, count=abs(rows_in - rows_out), breaks=True)]
     if rows_in != rows_out or effect.rows == "more":
         return []
-    own = {*_named(first if effect.changes else ()), *(one for key in effect.options for one in _named(options.get(key)))}
+    own = {
+        *_named(first if effect.changes else ()),
+        *(one for key in effect.options for one in _named(options.get(key))),
+    }
     wrong = [
         column for column in before.columns
         if column not in own and not _as_before(before, after, column, in_order=effect.rows == "same")

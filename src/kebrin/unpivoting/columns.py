@@ -15,8 +15,8 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet, as_label, read_text
-from kebrin.grammar.legend import Means, means
 from kebrin.grammar.amounts import MAY_SCALE, is_scaled
+from kebrin.grammar.legend import Means, means
 from kebrin.grammar.moments import COMPACT_DATE, may_be_times
 from kebrin.grammar.reading import HEDGED
 from kebrin.grammar.words import leading_zero

@@ -72,7 +72,11 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
         PlanError: two of the columns would bear one name.
     """
     keep = keep or Keep()
-    groups = _by_measure(sheet, layout, measure or VALUE) if layout.measures else _one_measure(sheet, layout, measure or VALUE)
+    groups = (
+        _by_measure(sheet, layout, measure or VALUE)
+        if layout.measures
+        else _one_measure(sheet, layout, measure or VALUE)
+    )
     _refuse_same_names(sheet, layout, groups)
     records = len(layout.body_rows) * len(next(iter(groups.columns.values()), ()))
     whole = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns)
@@ -131,7 +135,12 @@ def _with_meanings(sheet: Sheet, layout: Layout, remarks: list[Remark]) -> list[
 def _one_measure(sheet: Sheet, layout: Layout, measure: str) -> _Groups:
     """One column of values; a level of headings that says its name over every column, and nothing else, is that name."""
     levels, heads = layout.boxhead, {}
-    if levels and levels[-1].texts == (measure,) and (levels[-1].codes >= 0).all() and levels[-1].name.startswith(UNNAMED):
+    if (
+        levels
+        and levels[-1].texts == (measure,)
+        and (levels[-1].codes >= 0).all()
+        and levels[-1].name.startswith(UNNAMED)
+    ):
         cells = dict.fromkeys(levels[-1].cells.tolist())
         levels, heads = levels[:-1], {measure: tuple(divmod(cell, sheet.shape[1]) for cell in cells if cell >= 0)}
     return _Groups(levels, {measure: layout.body_columns}, heads)

@@ -9,6 +9,8 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.proof import Conservation, Proof, Source
+from kebrin.proof.sums import RunningSums
+from kebrin.sources.long_text import UnevenRowsError
 from kebrin.table import Remark, arrays
 from kebrin.work.joining import Done
 from kebrin.work.long_texts import begun
@@ -59,8 +61,14 @@ class Flow:
         Raises:
             UnevenRowsError: the rest of the file is not as its first part.
         """
+        sums: RunningSums | None = None
         for table in self._run.tables():
             self._count(table)
+            figures = self._run.figures_of(table)
+            if figures is not None:
+                sums = sums or RunningSums(figures.shape[1], self._run.fewest)
+                if sums.finds(figures):
+                    raise UnevenRowsError  # a row may be the sum of others: the whole file tells
             zeros = np.zeros(len(table), np.int32)
             stamps = {
                 name: arrays.labels(zeros - (text is None), [] if text is None else [text])

@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
-from kebrin.errors import PlanError, ValuesError
+from kebrin.errors import PlanError
 from kebrin.layout import CALENDAR
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Remark
-from kebrin.table.arrays import distinct_rows, is_constant, kind_of, repeated_rows, row_codes, run_of, texts
+from kebrin.table.arrays import distinct_rows, is_constant, repeated_rows, row_codes, run_of, texts
 from kebrin.work.filling import emptier, fills_of
 
 if TYPE_CHECKING:
@@ -114,24 +114,6 @@ def _stamped(table: Table, pieces: Sequence[Piece], stamps: Sequence[dict[str, s
             type=pa.dictionary(pa.int32(), pa.string()),
         )
     return table.led_by(columns) if columns else table
-
-
-def refuse_other_kinds(tables: Mapping[str, Table], kinds: Mapping[str, str]) -> None:
-    """Hold columns, of a table or of its details, against what they are declared to hold.
-
-    Raises:
-        PlanError: a column that is named is not there.
-        ValuesError: a column holds something else.
-    """
-    for name, wanted in kinds.items():
-        table = next((one for one in tables.values() if name in one.columns), next(iter(tables.values())))
-        table.refuse_absent(name, "kinds")
-        found = kind_of(table.data.column(name))
-        if found != wanted:
-            raise ValuesError(
-                f"the column {name!r} is declared to hold {wanted}", why=f"it holds {found}",
-                do="Read it with a step before, or correct kinds in the plan",
-            )  # fmt: skip
 
 
 def by_name(table: Table, columns: Mapping[str, str | int]) -> dict[str, str]:

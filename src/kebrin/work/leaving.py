@@ -89,6 +89,7 @@ def _unit_lines(layout: Layout) -> list[Left]:
     """Heading rows that became no level."""
     used = {part.line for level in layout.boxhead for part in level.parts}
     columns = [*layout.body_columns.tolist(), *(line.at for line in layout.total_lines("column"))]
+    columns += layout.stub_columns if layout.listed else []
     return [
         Left(
             Why.STATED if row in layout.silent_rows else Why.UNIT,

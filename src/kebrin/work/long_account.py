@@ -7,15 +7,16 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
+import pyarrow as pa
 
 from kebrin.proof import BodyAccount, Use
-from kebrin.table import Origin, Remark, StepCount
+from kebrin.proof.sums import adds_up, sums_among
+from kebrin.table import Origin, Remark, StepCount, arrays
 from kebrin.work.long_columns import cells_of, over_all
 from kebrin.work.sheet import SheetWork
 from kebrin.work.steadiness import COUNTED
 
 if TYPE_CHECKING:
-    import pyarrow as pa
     from numpy.typing import NDArray
 
     from kebrin.proof import SheetLedger
@@ -47,6 +48,35 @@ class Account:
         table = replace(self.bare(len(data)), data=data)
         whole = replace(piece, table=table, layout=layout, body=dict(self.bodies))
         return SheetWork((whole,), self.ledger(), self.head_work.remarks)
+
+    def sums_others(self, data: pa.Table) -> bool:
+        """Whether some row is the sum of a run of others: the whole sheet tells what it is."""
+        figures = self.figures_of(data)
+        return figures is not None and bool(sums_among(figures, self.fewest))
+
+    @property
+    def fewest(self) -> int:
+        """So many figures a row must state to be taken for a sum: of records of several measures one does."""
+        return 1 if len(self.found.measures) > 1 else 2
+
+    def figures_of(self, data: pa.Table) -> NDArray[np.float64] | None:
+        """The figures of some rows that may add up, a line for each row of the sheet; None where there are none.
+
+        Args:
+            data: all records, or those of a stretch of rows if none are left out.
+        """
+        names = [name for name in self.found.measures if pa.types.is_floating(data.column(name).type)]
+        names = [name for name in names if adds_up(name) or len(self.found.measures) == 1]
+        width, rows = self.found.width, sum(map(len, self.rows))
+        grids = []
+        for name in names:
+            values = arrays.floats_of(data.column(name))
+            if not self.found.keeps and self.kept:
+                whole = np.full(rows * width, np.nan)
+                whole[np.concatenate(self.kept)] = values
+                values = whole
+            grids.append(values.reshape(-1, width))
+        return np.hstack(grids) if grids else None
 
     def bare(self, rows_out: int) -> Table:
         """The first part's table, its origins and what is said of it those of the whole file."""

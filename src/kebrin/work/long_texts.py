@@ -312,6 +312,8 @@ def work_on_long(
         data = pa.concat_tables(list(run.tables())).unify_dictionaries()
     except UnevenRowsError:
         return None
+    if run.sums_others(data):
+        return None
     pa.default_memory_pool().release_unused()  # what the batches needed for a while is more than what they gave
     return run.finished(data)
 

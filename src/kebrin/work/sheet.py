@@ -8,14 +8,15 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from kebrin.cells import Kind, column_letters, neat
+from kebrin.cells import Kind, neat
 from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import says_note, scale_words
+from kebrin.grammar.words import scale_words
 from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
 from kebrin.table import Remark
 from kebrin.unpivoting import unpivot
+from kebrin.work.asking import asked_of
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
@@ -27,8 +28,6 @@ if TYPE_CHECKING:
     from kebrin.unpivoting import Keep
 
 _TOLD = 6
-# A head is no longer than this.
-_LONGEST_HEAD = 40
 
 
 @dataclass(frozen=True)
@@ -122,7 +121,7 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         remarks.append(Remark("formulas", what, sheet.source, sheet.name, sheet.emptied[:_TOLD], len(sheet.emptied)))
     remarks += [Remark("file", one, sheet.source, sheet.name, count=1) for one in sheet.told]
     remarks += _under_merges(sheet)
-    remarks += [one for layout in layouts for one in _asked(sheet, layout)]
+    remarks += [one for layout in layouts for one in asked_of(sheet, layout, stated)]
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
         what = (
@@ -145,73 +144,6 @@ def _under_merges(sheet: Sheet) -> list[Remark]:
         return []
     what = f"{len(cells):,} cell{'s stand' if len(cells) > 1 else ' stands'} under a merge, where nobody sees what is in it"
     return [Remark("question", what, sheet.source, sheet.name, tuple(cells[:_TOLD]), len(cells))]
-
-
-def _asked(sheet: Sheet, layout: Layout) -> list[Remark]:
-    """What only a person can tell of a block's labels and fields."""
-    return [
-        *_unlabelled(sheet, layout), *_goes_on(sheet, layout), *_unheaded(sheet, layout), *_said_twice(sheet, layout)
-    ]  # fmt: skip
-
-
-def _unheaded(sheet: Sheet, layout: Layout) -> list[Remark]:
-    """Columns of the body that no heading stands over, among others that have one."""
-    if layout.listed or not layout.boxhead:
-        return []
-    bare = np.logical_and.reduce([level.codes < 0 for level in layout.boxhead])
-    if not bare.any() or bare.all():
-        return []
-    row = int(layout.body_rows[0])
-    cells = tuple(sheet.address(row, int(column)) for column in layout.body_columns[bare])
-    names = ", ".join(column_letters(int(column)) for column in layout.body_columns[bare][:_TOLD])
-    what = f"no heading stands over column {names}: what its figures are can't be told"
-    return [Remark("question", what, sheet.source, sheet.name, cells[:_TOLD], len(cells))]
-
-
-def _said_twice(sheet: Sheet, layout: Layout) -> list[Remark]:
-    """Fields that stand around a block twice and say other things: only one of them can be a column of it."""
-    said: dict[str, FieldCell] = {}
-    for one in layout.fields:
-        before = said.setdefault(one.name, one)
-        if before.value != one.value:
-            what = f"the field {one.name!r} says {before.value!r} and {one.value!r}: state which speaks of the table"
-            return [Remark("question", what, sheet.source, sheet.name, (before.address, one.address), 1)]
-    return []
-
-
-def _unlabelled(sheet: Sheet, layout: Layout) -> list[Remark]:
-    """Label columns whose first labels stand some rows down: which rows they speak of is a question."""
-    if layout.listed:
-        return []
-    said = []
-    for level in layout.stub:
-        known = np.flatnonzero(level.codes >= 0)
-        if not len(known) or known[0] == 0 or level.line < 0 or level.line > layout.body_columns[0]:
-            continue  # behind the figures each label speaks of its own row
-        if says_note(level.name):
-            continue
-        row, first = int(layout.body_rows[known[0]]), int(layout.body_rows[0])
-        what = (
-            f"{level.name!r} has no label above row {row + 1}, and the body begins with row {first + 1}: labels in the middle of "
-            f"their rows, or below them, are read as if they stood above"
-        )
-        said.append(Remark("question", what, sheet.source, sheet.name, (sheet.address(row, level.line),), 1))
-    return said
-
-
-def _goes_on(sheet: Sheet, layout: Layout) -> list[Remark]:
-    """A label alone below the last row of a block whose heads each stand over one row: labels may go on over two rows."""
-    heads, row = layout.label_rows, layout.area.bottom + 1
-    if len(heads) < 2 or len(heads) < len(layout.body_rows) - 1 or row >= sheet.shape[0] or not layout.stub_columns:
-        return []
-    text = sheet.text(row, layout.stub_columns[0])
-    if sheet.filled[row].sum() != 1 or not 0 < len(text) <= _LONGEST_HEAD or not text[0].isalpha() or text[-1] in ".:":
-        return []
-    what = (
-        f"row {row + 1} {text!r} stands alone below the last row, as heads do, and heads nothing: labels that go on over "
-        f"two rows are read as heads"
-    )
-    return [Remark("question", what, sheet.source, sheet.name, (sheet.address(row, layout.stub_columns[0]),), 1)]
 
 
 def _with_totals_elsewhere(sheet: Sheet, pieces: tuple[Piece, ...]) -> tuple[tuple[Piece, ...], tuple[Remark, ...]]:
@@ -284,7 +216,9 @@ def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, keep: Keep | Non
 
 def measure_of(layout: Layout, stated: Stated | None) -> str:
     """The name of a block's value column: as stated, or its one heading; '' for neither."""
-    return (stated.measure if stated else "") or _only_heading(layout)
+    if stated is not None and (stated.measure or stated.boxhead):
+        return stated.measure  # a heading row that has a name is a column
+    return _only_heading(layout)
 
 
 def _only_heading(layout: Layout) -> str:

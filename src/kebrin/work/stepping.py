@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
     from kebrin.table import Table
 
+
 class Taken(Protocol):
     """One step: its verb, the column that it reads, and the options that were given."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from kebrin.table import Remark
 
@@ -13,9 +13,11 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report
     from kebrin.proof import Source
-    from kebrin.work.sheet import SheetWork
+    from kebrin.work.sheet import Piece, SheetWork
 
 _SHOWN = 4
+# Blocks of fewer rows may well say the same.
+_FEWEST_ROWS = 3
 
 
 def passed_over(passed: Sequence[tuple[Path, str]]) -> list[Remark]:
@@ -41,6 +43,27 @@ def same_files(sources: Iterable[Source]) -> list[Remark]:
             what = f"{name} is the same, byte for byte, as {first[source.digest]}: leave one of them out"
             said.append(Remark("question", what, source.file, count=1))
         first.setdefault(source.digest, name)
+    return said
+
+
+def same_sheets(pieces: Sequence[Piece]) -> list[Remark]:
+    """Blocks that say the same as another, cell for cell, under another name: a question, since their rows are there twice."""
+    first: dict[Any, list[Piece]] = {}
+    said = []
+    for piece in pieces:
+        data = piece.table.data
+        if len(data) < _FEWEST_ROWS:
+            continue
+        form = (data.num_rows, tuple(data.column_names), tuple(sorted(piece.body.items())))
+        other = next((one for one in first.get(form, ()) if one.table.data.equals(data)), None)
+        if other is not None and (piece.file, piece.sheet) != (other.file, other.sheet):
+            here, there = (f"the sheet {one.sheet!r} of {Path(one.file).name}" for one in (piece, other))
+            what = (
+                f"{here} says the same as {there}, cell for cell, so that its rows are there twice: leave one out, as in "
+                f"sheets = {{ except = [{piece.sheet!r}] }}"
+            )
+            said.append(Remark("question", what, piece.file, piece.sheet, count=len(data)))
+        first.setdefault(form, []).append(piece)
     return said
 
 

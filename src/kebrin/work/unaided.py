@@ -18,7 +18,7 @@ from kebrin.work.memory import kept_low
 from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
-from kebrin.work.telling import same_files, with_said
+from kebrin.work.telling import same_files, same_sheets, with_said
 from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
@@ -262,7 +262,8 @@ def _done(group: Group, found: Found, terms: Terms, more: Sequence[Remark]) -> D
         for name in constant
     ]
     said += [*(aside.remark() for aside in found.asides), *more]
-    said += same_files(found.sources)
+    twice = same_files(found.sources)
+    said += twice or same_sheets(group.pieces)
     works = _works_of(group.pieces, found.works, first=group is found.groups[0])
     after, _ = standardised_group(group, table)
     arrived = Arrived((*table.columns, *found.others(group)), constant, _under_other_names(group))

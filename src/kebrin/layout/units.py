@@ -1,0 +1,93 @@
+"""Heading rows that give units: dropped where all say the same, kept where they differ, for figures need them then.
+
+Units that differ say that the columns hold unlike things: each becomes a column of its own, with its unit in its name.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import is_unit
+from kebrin.layout.model import Level
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.cells import Sheet
+    from kebrin.layout.frame import Frame
+
+_UNIT = "unit"
+
+
+def without_units(boxhead: Sequence[Level]) -> tuple[list[Level], list[Level]]:
+    """The levels without those that only give units, and the latter; units that tell columns apart stay.
+
+    >>> levels = [Level.of("", ["Volume", "Depth"], 0), Level.of("", ["m³", "m"], 1)]
+    >>> [[level.texts for level in part] for part in without_units(levels)]
+    [[('Volume', 'Depth')], [('m³', 'm')]]
+    """
+    units: list[Level] = []
+    for level in boxhead:
+        rest = [other for other in boxhead if other is not level and other not in units]
+        paths = set(zip(*(other.codes.tolist() for other in rest), strict=True))
+        if rest and level.texts and all(map(is_unit, level.texts)) and len(paths) == len(level.codes):
+            units.append(level)
+    return [level for level in boxhead if level not in units], units
+
+
+def units_below(sheet: Sheet, frame: Frame, columns: NDArray) -> list[Level]:
+    """The units that a row right below the headings of a list gives."""
+    rows = [row for row in frame.heads if frame.listed and row not in frame.boxhead]
+    return [
+        Level.of(_UNIT, [sheet.text(row, int(column)) or None for column in columns], row)
+        for row in rows
+        if any(sheet.filled[row, column] for column in columns)
+    ]
+
+
+def units_tell_measures(boxhead: Sequence[Level], units: Sequence[Level]) -> str:
+    """The heading row whose columns hold unlike things, since their units differ; '' if they do not, or periods head them."""
+    differ = any(len(level.texts) > 1 for level in units)
+    if not differ or not boxhead or len(boxhead[-1].texts) < 2 or period_name(list(boxhead[-1].texts)):
+        return ""
+    inner = boxhead[-1]
+    # One heading has one unit, wherever it stands.
+    said = {(text, unit) for level in units for text, unit in zip(inner.labels(), level.labels(), strict=True)}
+    return inner.name if len(said) == len({text for text, _ in said}) else ""
+
+
+def with_units(boxhead: Sequence[Level], measures: str, units: Sequence[Level]) -> tuple[Level, ...]:
+    """The levels with units that differ: behind the names of the measures, or as a level of their own.
+
+    >>> levels = [Level.of("heading", ["Volume", "Depth"], 0)]
+    >>> with_units(levels, "heading", [Level.of("", ["m³", "m"], 1)])[0].texts
+    ('Volume (m³)', 'Depth (m)')
+    >>> [level.name for level in with_units(levels, "", [Level.of("", ["m³", "m"], 1)])]
+    ['heading', 'unit']
+    """
+    found = list(boxhead)
+    for level in units:
+        if len(level.texts) < 2 and (level.codes >= 0).all():
+            continue
+        if not measures:
+            taken = any(one.name == _UNIT for one in found)
+            found.append(replace(level, name=f"{_UNIT} {len(found)}" if taken else _UNIT))
+            continue
+        at = next(at for at, one in enumerate(found) if one.name == measures)
+        found[at] = _named_with(found[at], level)
+    return tuple(found)
+
+
+def _named_with(level: Level, unit: Level) -> Level:
+    """A level with the unit of each column behind its label, where it does not say it already."""
+    pairs = zip(level.labels(), unit.labels(), strict=True)
+    labels = [
+        text if text is None or not one or one.casefold() in text.casefold().split() else f"{text} ({one.strip('()[]')})"
+        for text, one in pairs
+    ]  # fmt: skip
+    said = Level.of(level.name, labels, level.line, level.cells.tolist())
+    return replace(said, head=level.head, joined=level.joined)

@@ -1,0 +1,196 @@
+"""What is asked of a block: what its headings, labels and rows leave open, and only a person can tell.
+
+Each question names the cells and the line of the plan that answers it. What a person has stated is not asked again.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kebrin.cells import column_letters
+from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import is_unit, names_a_key, says_limit, says_note
+from kebrin.layout import Stated
+from kebrin.table import Remark
+
+if TYPE_CHECKING:
+    from collections.abc import Collection
+
+    from kebrin.cells import Sheet
+    from kebrin.layout import FieldCell, Layout
+
+_TOLD = 6
+# A head is no longer than this.
+_LONGEST_HEAD = 40
+# Rows of another kind than the records stand so near to the first or the last of them.
+_EDGE = 3
+_FEWEST_ALIKE = 2
+_NUMBERED = re.compile(r"(?P<what>[^\W\d_][^\d]*?)[\s_.-]*(?P<number>\d{1,4})")
+
+
+def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list[Remark]:
+    """What only a person can tell of a block's headings, labels, rows and fields; nothing of what one has stated."""
+    said = stated or Stated()
+    found = [*_goes_on(sheet, layout), *_unheaded(sheet, layout), *_said_twice(sheet, layout)]
+    if said.stub is None:
+        found += _unlabelled(sheet, layout)
+    if said.boxhead is None:
+        found += _half_headed(sheet, layout)
+    if said.boxhead is None and said.measures is None:
+        found += _in_step(sheet, layout)
+    return [*found, *_of_another_kind(sheet, layout, {label.casefold() for label in said.records})]
+
+
+def _unheaded(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """Columns of the body that no heading stands over, among others that have one."""
+    if layout.listed or not layout.boxhead:
+        return []
+    bare = np.logical_and.reduce([level.codes < 0 for level in layout.boxhead])
+    if not bare.any() or bare.all():
+        return []
+    row = int(layout.body_rows[0])
+    cells = tuple(sheet.address(row, int(column)) for column in layout.body_columns[bare])
+    names = ", ".join(column_letters(int(column)) for column in layout.body_columns[bare][:_TOLD])
+    what = f"no heading stands over column {names}: what its figures are can't be told"
+    return [Remark("question", what, sheet.source, sheet.name, cells[:_TOLD], len(cells))]
+
+
+def _said_twice(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """Fields that stand around a block twice and say other things: only one of them can be a column of it."""
+    said: dict[str, FieldCell] = {}
+    for one in layout.fields:
+        before = said.setdefault(one.name, one)
+        if before.value != one.value:
+            what = f"the field {one.name!r} says {before.value!r} and {one.value!r}: state which speaks of the table"
+            return [Remark("question", what, sheet.source, sheet.name, (before.address, one.address), 1)]
+    return []
+
+
+def _unlabelled(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """Label columns whose first labels stand some rows down: which rows they speak of is a question."""
+    if layout.listed:
+        return []
+    said = []
+    for level in layout.stub:
+        known = np.flatnonzero(level.codes >= 0)
+        if not len(known) or known[0] == 0 or level.line < 0 or level.line > layout.body_columns[0]:
+            continue  # behind the figures each label speaks of its own row
+        if says_note(level.name):
+            continue
+        row, first = int(layout.body_rows[known[0]]), int(layout.body_rows[0])
+        what = (
+            f"{level.name!r} has no label above row {row + 1}, and the body begins with row {first + 1}: labels in the middle of "
+            f"their rows, or below them, are read as if they stood above"
+        )
+        said.append(Remark("question", what, sheet.source, sheet.name, (sheet.address(row, level.line),), 1))
+    return said
+
+
+def _goes_on(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """A label alone below the last row of a block whose heads each stand over one row: labels may go on over two rows."""
+    heads, row = layout.label_rows, layout.area.bottom + 1
+    if len(heads) < 2 or len(heads) < len(layout.body_rows) - 1 or row >= sheet.shape[0] or not layout.stub_columns:
+        return []
+    text = sheet.text(row, layout.stub_columns[0])
+    if sheet.filled[row].sum() != 1 or not 0 < len(text) <= _LONGEST_HEAD or not text[0].isalpha() or text[-1] in ".:":
+        return []
+    what = (
+        f"row {row + 1} {text!r} stands alone below the last row, as heads do, and heads nothing: labels that go on over "
+        f"two rows are read as heads"
+    )
+    return [Remark("question", what, sheet.source, sheet.name, (sheet.address(row, layout.stub_columns[0]),), 1)]
+
+
+def _half_headed(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """Columns without an outer heading, where their inner one stands under outer headings elsewhere: which is theirs is lost."""
+    found = []
+    for level, inner in zip(layout.boxhead, layout.boxhead[1:], strict=False):
+        bare = level.codes < 0
+        if layout.listed or not bare.any() or bare.all() or level.joined or inner.joined:
+            continue
+        headed = {inner.label(at) for at in np.flatnonzero(~bare).tolist()}
+        columns = [int(layout.body_columns[at]) for at in np.flatnonzero(bare).tolist() if inner.label(at) in headed]
+        if not columns:
+            continue
+        names = ", ".join(column_letters(column) for column in columns[:_TOLD])
+        what = (
+            f"row {level.line + 1} has no heading over column {names}, and the same headings below it stand under one elsewhere: "
+            f"write it into a copy of the file, or state boxhead for the rows as they are"
+        )
+        cells = tuple(sheet.address(level.line, column) for column in columns[:_TOLD])
+        found.append(Remark("question", what, sheet.source, sheet.name, cells, len(columns)))
+    return found
+
+
+def _in_step(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """Value columns whose headings say one thing with a number or a year each: they may be one column over several rows."""
+    if not layout.measures:
+        return []
+    alike: dict[str, list[str]] = {}
+    for name in layout.level(layout.measures).texts:
+        parts = _parted(name)
+        if parts:
+            alike.setdefault(parts, []).append(name)
+    groups = [names for names in alike.values() if len(names) >= _FEWEST_ALIKE]
+    if not groups:
+        return []
+    shown = " and ".join(f"{', '.join(names[:3])}{', ...' * (len(names) > 3)}" for names in groups[:2])
+    what = (
+        f"the columns {shown} may each be one thing in several periods or places: they stay columns of their own. If that is "
+        f"meant, state measures = {layout.measures!r} in the plan's layout; for a row each give the headings two rows in a copy"
+    )
+    count = sum(map(len, groups))
+    return [
+        Remark(
+            "question", what, sheet.source, sheet.name, (sheet.address(layout.level(layout.measures).line, 0),), count
+        )
+    ]
+
+
+def _parted(name: str) -> str:
+    """What a heading says beside the number or period in it; '' if it has none.
+
+    >>> _parted("Sales 2031"), _parted("Jan-35 kWh"), _parted("Vessel 2"), _parted("Sales")
+    ('Sales', 'kWh', 'Vessel', '')
+    """
+    match = _NUMBERED.fullmatch(name.strip())
+    if match is not None:
+        return match["what"].strip(" _.-")
+    first, _, rest = name.strip().partition(" ")
+    return rest.strip() if rest and any(map(str.isdigit, first)) and period_name([first]) else ""
+
+
+def _of_another_kind(sheet: Sheet, layout: Layout, kept: Collection[str]) -> list[Remark]:
+    """Rows near the first or the last record that are called a limit, codes, units or a count: they may speak of the columns."""
+    if not layout.stub_columns or len(layout.body_rows) <= _EDGE:
+        return []
+    labels = {int(row): _label(sheet, layout, int(row)) for row in layout.body_rows}
+    edge = [*layout.body_rows[:_EDGE].tolist(), *layout.body_rows[-_EDGE:].tolist()]
+    odd = [row for row in dict.fromkeys(edge) if _speaks_of_columns(labels[row]) and labels[row].casefold() not in kept]
+    if not odd or 2 * sum(map(_speaks_of_columns, labels.values())) > len(labels):
+        return []
+    found = []
+    for row in odd:
+        what = (
+            f"row {row + 1} {labels[row]!r} may say something of the columns and be no record: if so state "
+            f"leave_out = ['row {row + 1}'], else records = [{labels[row]!r}] in the plan's layout"
+        )
+        cell = sheet.address(row, layout.stub_columns[0])
+        found.append(Remark("question", what, sheet.source, sheet.name, (cell,), 1, breaks=True))
+    return found
+
+
+def _label(sheet: Sheet, layout: Layout, row: int) -> str:
+    return next((text for column in layout.stub_columns if (text := sheet.text(row, column))), "")
+
+
+def _speaks_of_columns(label: str) -> bool:
+    return bool(label) and (says_limit(label) or (is_unit(label) and len(label) > 1) or _names_codes(label))
+
+
+def _names_codes(label: str) -> bool:
+    """Whether a label says that its row holds codes or counts: "Stop no.", "n", "Number of ports reporting"."""
+    return bool(names_a_key(label) and " " in label) or label in {"n", "N", "n=", "N="}
