@@ -242,9 +242,11 @@ def test_a_row_that_counts_the_columns_is_no_data(count: list[Any]) -> None:
     assert layout.body_rows.tolist() == [1, 2, 3]  # they are numbered, and so is the first
 
 
-def test_units_of_one_kind_are_set_aside_and_of_several_are_not() -> None:
+def test_units_of_one_kind_are_set_aside_and_units_that_differ_are_kept_in_the_names() -> None:
     _, layout = layout_of([["Vessel", "Fuel", "Takings"], ["", "t", "kr"], ["Gull", 12.5, 2300], ["Tern", 9.75, 1900]])
-    assert [level.texts for level in layout.boxhead] == [("Fuel", "Takings")]
+    assert [level.texts for level in layout.boxhead] == [("Fuel (t)", "Takings (kr)")]
+    _, layout = layout_of([["Vessel", "Jan", "Feb"], ["", "t", "t"], ["Gull", 12.5, 2300], ["Tern", 9.75, 1900]])
+    assert [level.texts for level in layout.boxhead] == [("Jan", "Feb")]
     sheet = Sheet.of([["Berth", "Width", "Length"], ["A1", 4, "12 m"], ["A2", 5, "9.5 m"], ["B1", 6, "30 ft"]])
     assert sheet.data[1:, 2].tolist() == [True, True, False]  # 30 ft among metres are no 30
 

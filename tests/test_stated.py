@@ -109,7 +109,12 @@ def test_a_line_of_no_wording_leaves_as_a_total_if_the_plan_says_so(given: Given
     with pytest.raises(kb.PlanError, match="totals names 'Harbor', which stands on none of the sheets"):
         given(sheet, 'totals = ["Harbor"]')
     # What is stated is stated: the line is out, and it is told that it sums nothing.
-    assert [record["Quay"] for record in records(given(sheet, 'totals = ["East"]'))] == ["West", "West", "Harbour", "Harbour"]
+    assert [record["Quay"] for record in records(given(sheet, 'totals = ["East"]'))] == [
+        "West",
+        "West",
+        "Harbour",
+        "Harbour",
+    ]
 
 
 def test_a_total_that_is_off_leaves_with_its_difference(given: Given) -> None:

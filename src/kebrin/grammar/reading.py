@@ -18,7 +18,7 @@ from kebrin.grammar.words import is_unit
 #: Texts that stand for "no value" in statistical tables; the set is closed on purpose, others are asked about.
 MISSING_MARKS = frozenset({"-", "--", "---", "–", "—", "..", "...", "…", ":", ".", "n/a", "na", "n.a.", "#n/a"})
 
-_MARK = r"[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹⁰]+|\([a-zA-Z]\)|\[[a-zA-Z0-9]{1,2}\]"
+_MARK = r"[*†‡§]+|⁽?[¹²³⁴⁵⁶⁷⁸⁹⁰]+⁾?|\([a-zA-Z]\)|\[[a-zA-Z0-9]{1,2}\]"
 _PLAIN = re.compile(r"[+\-−]?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?")
 _SCIENTIFIC = re.compile(r"[+\-−]?[0-9]+(?:\.[0-9]+)?[eE][+-]?[0-9]{1,3}")
 _LETTERED = re.compile(r"(.*\d) ?([a-z])")

@@ -70,8 +70,13 @@ def is_calendar(sheet: Sheet, layout: Layout) -> bool:
     return len(days) >= _FEWEST_DAYS and bool((days == np.arange(1, len(days) + 1)).all())
 
 
-def named_as_calendar(layout: Layout, stated: Stated) -> Layout:
-    """The layout of a week with its heading rows named for what they are, unless they are named in a plan."""
+def named_as_calendar(layout: Layout, first: Layout, stated: Stated) -> Layout:
+    """The layout of a week with its heading rows named for what they are, unless they are named in a plan.
+
+    What stands above the first week, the month, is the title of all.
+    """
+    if first.title_name and not layout.title_name:
+        layout = replace(layout, title=first.title, title_name=first.title_name, title_at=first.title_at)
     if stated.boxhead is not None or len(layout.boxhead) != len(CALENDAR_NAMES):
         return layout
     levels = tuple(replace(level, name=name) for level, name in zip(layout.boxhead, CALENDAR_NAMES, strict=True))

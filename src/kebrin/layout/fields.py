@@ -77,7 +77,7 @@ def _with_colon(sheet: Sheet, block: Area | None, row: int, column: int) -> Fiel
     value = text[colon.end() :].strip()
     if value:
         # A time of day has a colon too, and so has a sentence that a blank stands before.
-        plain = above and "\n" not in text and not name[0].isdigit() and _says_something(value)
+        plain = above and "\n" not in text and not name[0].isdigit() and _says_something(value) and " = " not in value
         return FieldCell(name, neat(value), (row, column), (row, column)) if plain else None
     at = _value_beside(sheet, block, row, column)
     if at is None or not _says_something(sheet.text(*at)):

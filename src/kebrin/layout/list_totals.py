@@ -109,14 +109,20 @@ class _Search:
         stated = not {text.casefold() for text in texts}.isdisjoint(self.named)
         why = STATED if stated else why or _sign(self.found, at)
         carries = any(map(carried_word, texts))
-        if any(text.casefold() in self.kept for text in texts) or not (why or carries or at == len(self.found.rows) - 1):
+        if any(text.casefold() in self.kept for text in texts) or not (
+            why or carries or at == len(self.found.rows) - 1
+        ):
             return
         for start in dict.fromkeys((self.since, 0)):
             parts = [part for part in range(start, at) if part not in self.totals]
             if len(parts) < (1 if stated else _FEWEST_PARTS):
                 continue
             gone = [self.found.numbers[part] for part in self.totals if part >= start]
-            own = self.sums[at] - self.sums[start] - np.nan_to_num(gone).sum(axis=0) if gone else self.sums[at] - self.sums[start]
+            own = (
+                self.sums[at] - self.sums[start] - np.nan_to_num(gone).sum(axis=0)
+                if gone
+                else self.sums[at] - self.sums[start]
+            )
             if _adds_up(self.found, at, parts, own, signed=bool(why)):
                 self._take(at, parts, why)
                 return
@@ -160,7 +166,9 @@ def _list(sheet: Sheet, rows: NDArray[np.intp], heads: Mapping[int, str]) -> _Li
         return None
     ratio = np.array([is_ratio(head) for head in heads.values()], np.bool_)[figures]
     down, _ = summing_lines(sheet, rows, columns)
-    return _List(sheet, rows, columns[~figures], filled[:, ~figures], numbers[:, figures], columns[figures], ratio, down)
+    return _List(
+        sheet, rows, columns[~figures], filled[:, ~figures], numbers[:, figures], columns[figures], ratio, down
+    )
 
 
 def _texts(found: _List, at: int) -> Sequence[str]:
@@ -182,7 +190,10 @@ def _sign(found: _List, at: int) -> str:
         (not texts and usual.any(), "it has no label of its own"),
         (whole, f"{whole!r} speaks of a whole"),
         (counted, f"{counted!r} counts them"),
-        (lacks and len(texts) <= 1 and lacks >= min(len(usual) - 1, _FEWEST_PARTS), "it lacks what nearly all of them say"),
+        (
+            lacks and len(texts) <= 1 and lacks >= min(len(usual) - 1, _FEWEST_PARTS),
+            "it lacks what nearly all of them say",
+        ),
     )
     return next((said for shown, said in signs if shown), "")
 

@@ -116,7 +116,9 @@ def _in_per_cent(
     for at in np.flatnonzero(small).tolist():
         first = int(rows[int(known[:, at].argmax())])
         column = int(columns[at])
-        shown = "%" in sheet.text(first, column) if sheet.textual else sheet.formats().family(first, column) == "percent"
+        shown = (
+            "%" in sheet.text(first, column) if sheet.textual else sheet.formats().family(first, column) == "percent"
+        )
         found[at] = shown
     return found
 

@@ -9,6 +9,7 @@ run from s" is an entry in a table of prefix sums, so the search is linear in th
 from __future__ import annotations
 
 import itertools
+from collections import Counter
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal
 
@@ -18,7 +19,7 @@ from kebrin.grammar.words import average_word, carried_word, of_which, says_diff
 from kebrin.layout.aggregates import find_aggregates
 from kebrin.layout.model import CARRIES, PARTING, SET_IN, STATED, TotalLine
 from kebrin.layout.sayings import Sayings, beside_months, named_as_their_group
-from kebrin.layout.worded import settle_summed, settle_worded
+from kebrin.layout.worded import settle_summed, settle_whole, settle_worded
 from kebrin.table.arrays import uneven
 
 if TYPE_CHECKING:
@@ -95,8 +96,11 @@ class Search:
             self.carried = _carrying(self, said.lines(carried_word)) if self.axis == "row" else set()
             self.wholes = dict.fromkeys(named_as_their_group(self.paths), "it bears the name of its group")
             self.wholes |= dict.fromkeys(self.carried, "it only carries a sum over") | dict(self.signs.wholes)
+            counts = Counter(label for path in self.paths for label in path)
             for at in said.lines(says_whole):
                 label = next(label for label in reversed(self.paths[at]) if label and says_whole(label))
+                if 2 * counts[label] > len(self.paths):
+                    continue  # where most lines say so, it is what they are called: a leave that is "Annual"
                 self.wholes[at] = f"{label!r} speaks of a whole"
             self.wholes |= dict.fromkeys(beside_months(self.paths), "it names several months, beside months")
 
@@ -192,6 +196,9 @@ def find_totals(
         _find_groups(search)
     for line in [line for line, word in enumerate(search.words) if word]:
         settle_worded(search, line)
+    if unworded and not search.signs.listed:
+        for line in [line for line in search.wholes if line not in search.found and not search.words[line]]:
+            settle_whole(search, line)
     if unworded and not search.signs.listed:
         settle_summed(search)
         find_aggregates(search)

@@ -51,13 +51,14 @@ def units_below(sheet: Sheet, frame: Frame, columns: NDArray) -> list[Level]:
 
 def units_tell_measures(boxhead: Sequence[Level], units: Sequence[Level]) -> str:
     """The heading row whose columns hold unlike things, since their units differ; '' if they do not, or periods head them."""
-    differ = any(len(level.texts) > 1 for level in units)
-    if not differ or not boxhead or len(boxhead[-1].texts) < 2 or period_name(list(boxhead[-1].texts)):
-        return ""
-    inner = boxhead[-1]
-    # One heading has one unit, wherever it stands.
-    said = {(text, unit) for level in units for text, unit in zip(inner.labels(), level.labels(), strict=True)}
-    return inner.name if len(said) == len({text for text, _ in said}) else ""
+    for level in boxhead if any(len(one.texts) > 1 for one in units) else ():
+        if len(level.texts) < 2 or period_name(list(level.texts)):
+            continue
+        # One heading has one unit, wherever it stands; the outermost row of which that is so tells the measures.
+        said = {(text, *path) for text, *path in zip(level.labels(), *(one.labels() for one in units), strict=True)}
+        if len(said) == len({text for text, *_ in said}):
+            return level.name
+    return ""
 
 
 def with_units(boxhead: Sequence[Level], measures: str, units: Sequence[Level]) -> tuple[Level, ...]:

@@ -26,6 +26,8 @@ _FAR = 0.5
 
 
 _RECENT_STARTS = 12
+# Bits that the figures of a line that speaks of a whole must get right, for each way of choosing its parts.
+_WHOLE_BITS = 8.0
 
 
 def settle_worded(search: Search, line: int) -> bool:
@@ -64,6 +66,22 @@ def settle_worded(search: Search, line: int) -> bool:
     tied = verb if agree == 1 else f"{verb} in {agree:.0%} of its cells" if agree else f"{verb} nowhere"
     search.found[line] = (parts, f"it is called {word!r} and {tied} over {why}", agree)
     return True
+
+
+def settle_whole(search: Search, line: int) -> bool:
+    """Find the parts of a line that speaks of a whole, among the sets that its labels and its place suggest: in every cell."""
+    stated = ~np.isnan(search.numbers[line]) & (search.filled[line] != 0)
+    if not stated.any() or search.keeps(line) or line in search.carried:
+        return False
+    bits = float(np.log2(np.abs(search.filled[line][search.telling & stated]) + 1).sum())
+    for parts, why in _candidates(search, line):
+        own = parts[parts != line]
+        gaps = np.abs(search.filled[own].sum(axis=0) - search.filled[line])
+        if len(own) > 1 and bits >= _WHOLE_BITS * 2 and bool((gaps[stated] <= search.slack[stated]).all()):
+            search.found[line] = (own, f"it adds up over {why}; {search.wholes[line]}", 1.0)
+            search.causes[line] = search.wholes[line]
+            return True
+    return False
 
 
 def settle_summed(search: Search) -> None:

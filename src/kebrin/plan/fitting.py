@@ -11,8 +11,8 @@ import pyarrow as pa
 
 from kebrin.errors import LayoutError, Place
 from kebrin.table import Remark, arrays
-from kebrin.values.spellings import folded
 from kebrin.work.gathering import Aside
+from kebrin.work.spelling import spelled
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -70,7 +70,7 @@ def _fit(part: Part, wanted: _Wanted) -> tuple[Part, list[Remark]]:
     for work in part.works:
         own = part.stamps[at : at + len(work.pieces)]
         at += len(work.pieces)
-        named = _spelled(work, wanted.usual, said)
+        named = spelled(work, wanted.usual, said)
         wrong = next((why for piece in named.pieces if (why := _difference(piece, wanted))), "")
         if wrong:
             asides.append(_misfit(work.ledger.file, work.ledger.sheet, wrong, wanted.plan))
@@ -86,31 +86,6 @@ def _fit(part: Part, wanted: _Wanted) -> tuple[Part, list[Remark]]:
         left_cells=part.source.left_cells | {name: ledger.cells for name, ledger in gone.items()},
     )  # fmt: skip
     return replace(part, works=tuple(works), stamps=tuple(stamps), source=source, asides=tuple(asides)), said
-
-
-def _spelled(work: SheetWork, usual: Sequence[str], said: list[Remark]) -> SheetWork:
-    """The work with column names that differ in case and blanks alone spelled as they usually are; it is said."""
-    forms = {folded(name): name for name in usual}
-    pieces: list[Piece] = []
-    every: dict[str, str] = {}
-    for piece in work.pieces:
-        own = piece.table.columns
-        swaps = {name: forms[folded(name)] for name in own if name not in usual and folded(name) in forms}
-        names = [swaps.get(name, name) for name in own]
-        if not swaps or len(set(names)) < len(names):
-            pieces.append(piece)
-            continue
-        what = f"columns taken as most sheets spell them: {', '.join(f'{new!r} for {old!r}' for old, new in swaps.items())}"
-        said.append(Remark("spelling", what, piece.file, piece.sheet, count=len(swaps)))
-        table = piece.table.picked(dict(zip(names, own, strict=True)))
-        pieces.append(
-            replace(piece, table=table, body={swaps.get(name, name): one for name, one in piece.body.items()})
-        )
-        every |= swaps
-    if not every:
-        return work
-    via = {every.get(name, name): one for name, one in work.ledger.via.items()}
-    return replace(work, pieces=tuple(pieces), ledger=replace(work.ledger, via=via))
 
 
 def _difference(piece: Piece, wanted: _Wanted) -> str:

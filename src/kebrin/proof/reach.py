@@ -50,6 +50,8 @@ if TYPE_CHECKING:
 
 _UNCLAIMED = int(Use.UNCLAIMED)
 _LISTED = 200
+# What is longer is a remark, whatever words it has.
+_LONGEST_LABEL = 60
 _FEW = 6
 
 
@@ -308,15 +310,18 @@ def _called_totals(account: Account, segment: Segment, table: Table, said: Said)
         if one.column not in table.columns:
             continue
         texts = arrays.distinct_texts(table.data.column(one.column))
-        called = [text for text in texts if speaks(text) and (total_word(text) or average_word(text))]
+        short = [text for text in texts if len(text) <= _LONGEST_LABEL and speaks(text)]
+        called = [text for text in short if total_word(text) or average_word(text)]
         called += [text for text in texts if one.axis == 0 and carried_word(text)]
         # Where most labels of a level say so, it is what they count.
-        if not called or are_statistics(texts) or 2 * len(called) > max(len(texts), 2):
+        if not called or are_statistics(texts) or 2 * len(called) > len(texts):
             continue
         for text in called:
             used = lines if one.axis == 0 else groups
             cell = None if said.keeps(text) else _cell_that_says(account.sheet, one, used, text)
-            if cell is not None and (is_bare_claim(text) or carried_word(text) or _may_sum(account.sheet, segment, one, text)):
+            if cell is not None and (
+                is_bare_claim(text) or carried_word(text) or _may_sum(account.sheet, segment, one, text)
+            ):
                 account.object(
                     "total", f"{text!r} is called a total or a mean and is kept as data", [cell],
                     f"state totals = [{text!r}] or not_totals = [{text!r}] in the plan's layout",

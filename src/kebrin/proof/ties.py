@@ -211,9 +211,7 @@ def _ratios(layout: Layout, cells: int, *, along: bool) -> NDArray[np.bool_]:
     return np.zeros(cells, np.bool_) if own[:count].all() else own
 
 
-def _in_per_cent(
-    sheet: Sheet, parts: NDArray[np.int32], cross: NDArray[np.int32], *, along: bool
-) -> NDArray[np.bool_]:
+def _in_per_cent(sheet: Sheet, parts: NDArray[np.int32], cross: NDArray[np.int32], *, along: bool) -> NDArray[np.bool_]:
     """Which columns of a total row are written in per cent: these need not add up."""
     found = np.zeros(len(cross), np.bool_)
     if not along or not len(parts):
@@ -222,7 +220,9 @@ def _in_per_cent(
     small = (np.abs(numbers) <= 1) & (numbers % 1 != 0)
     for at in np.flatnonzero(small.any(axis=0)).tolist():
         row, column = int(parts[int(small[:, at].argmax())]), int(cross[at])
-        found[at] = "%" in sheet.text(row, column) if sheet.textual else sheet.formats().family(row, column) == "percent"
+        found[at] = (
+            "%" in sheet.text(row, column) if sheet.textual else sheet.formats().family(row, column) == "percent"
+        )
     return found
 
 

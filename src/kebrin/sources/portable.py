@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import re
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
@@ -24,6 +24,8 @@ _APART, _BLANK = 0.75, 0.18
 # Letters whose baselines are nearer than this share of their size stand on one line.
 _ON_LINE = 0.4
 _NEAR = 3
+# A letter that is drawn again no farther than this share of its width away is the same one, in bold.
+_TWIN = 0.3
 _PAGE_NUMBER = re.compile(
     r"(?:page|seite|pagina|-)?\s*(?P<number>\d{1,4})\s*(?:(?:of|von|/|-)\s*\d*)?\s*-?", re.IGNORECASE
 )
@@ -44,7 +46,8 @@ def read(path: Path) -> Report:
     fixed = files.Fixed.of(path)
     where = Place(str(path))
     numbers: list[int] = []
-    lines = list(_lines(path, where, numbers))
+    drawn = Drawn()
+    lines = list(_lines(path, where, numbers, drawn))
     fixed.check()
     if not lines:
         raise SourceError(
@@ -53,15 +56,42 @@ def read(path: Path) -> Report:
         )  # fmt: skip
     sheet = grid(lines, path.stem, str(path), near=_NEAR)
     told = (f"page numbers, set aside: {len(numbers):,}",) if numbers else ()
+    told += (f"letters that are drawn twice, for bold, taken once: {drawn.twice:,}",) if drawn.twice else ()
     sheet = replace(sheet, told=(*sheet.told, *told))
-    return Report(str(path), (path.stem,), lambda _: sheet, {}, lambda: fixed.digest)
+    return Report(str(path), (path.stem,), lambda _: sheet, {}, lambda: fixed.digest, lacks=drawn.lacks())
 
 
-def _lines(path: Path, where: Place, numbers: list[int]) -> Iterator[Placed]:
+@dataclass
+class Drawn:
+    """What is drawn on the pages of a PDF: letters twice, letters that are turned, pages of pictures alone, letters of no meaning."""
+
+    twice: int = 0
+    turned: int = 0
+    pictures: list[int] = field(default_factory=list)
+    unknown: int = 0
+
+    def lacks(self) -> tuple[str, ...]:
+        """What stands on its pages and was not read: the proof does not hold with it."""
+        said = []
+        if self.pictures:
+            pages = ", ".join(map(str, self.pictures[:6]))
+            said.append(f"page {pages} holds a picture and no letters: what it shows is not read")
+        if self.turned:
+            said.append(f"{self.turned:,} letters are turned round and are not read")
+        if self.unknown:
+            said.append(
+                f"{self.unknown:,} letters have no meaning in the file, only a shape: what they say is not known"
+            )
+        return tuple(said)
+
+
+def _lines(path: Path, where: Place, numbers: list[int], drawn: Drawn) -> Iterator[Placed]:
     """The lines of all pages with their runs of text, a blank one where a gap parts two; the pages with numbers are noted."""
-    for count, page in enumerate(_pages(path, where), start=1):
+    for count, (page, picture) in enumerate(_pages(path, where), start=1):
         found: list[_Line] = []
-        for base, size, letters in _on_lines(page):
+        if picture and not page:
+            drawn.pictures.append(count)
+        for base, size, letters in _on_lines(_legible(page, drawn)):
             fields = tuple(_runs(letters, size))
             if fields:
                 found.append((base, size, fields))
@@ -129,11 +159,35 @@ def _together(above: Sequence[Field], below: Sequence[Field]) -> tuple[Field, ..
     return tuple(sorted(found, key=lambda field: field.left))
 
 
-def _pages(path: Path, where: Place) -> Iterator[list[Any]]:
-    """The letters of each page."""
+def _legible(letters: list[Any], drawn: Drawn) -> list[Any]:
+    """The letters of a page that can be read: each once, upright as most are, and with a meaning."""
+    upright = [one for one in letters if one.upright]
+    if 2 * len(upright) >= len(letters):
+        drawn.turned += len(letters) - len(upright)
+        letters = upright
+    drawn.unknown += sum(one.get_text().startswith("(cid:") for one in letters)
+    found: list[Any] = []
+    near: dict[tuple[str, int, int], list[Any]] = {}
+    for one in letters:
+        width = max(one.x1 - one.x0, 0.1)
+        column, row = round(one.x0 / (2 * one.size)), round(one.y0 / (2 * one.size))
+        around = [near.get((one.get_text(), column + x, row + y), ()) for x in (-1, 0, 1) for y in (-1, 0, 1)]
+        if any(
+            abs(one.x0 - other.x0) <= _TWIN * width and abs(one.y0 - other.y0) <= _TWIN * one.size
+            for listed in around for other in listed
+        ):  # fmt: skip
+            drawn.twice += 1
+            continue
+        near.setdefault((one.get_text(), column, row), []).append(one)
+        found.append(one)
+    return found
+
+
+def _pages(path: Path, where: Place) -> Iterator[tuple[list[Any], bool]]:
+    """The letters of each page, and whether it holds a picture."""
     try:
         from pdfminer.high_level import extract_pages
-        from pdfminer.layout import LAParams, LTChar, LTContainer
+        from pdfminer.layout import LAParams, LTChar, LTContainer, LTImage
         from pdfminer.pdfdocument import PDFPasswordIncorrect, PDFTextExtractionNotAllowed
     except ModuleNotFoundError:
         raise PlanError(
@@ -151,9 +205,13 @@ def _pages(path: Path, where: Place) -> Iterator[list[Any]]:
             elif isinstance(one, LTContainer):
                 yield from letters(one)
 
+    def has_picture(part: Any) -> bool:
+        return any(isinstance(one, LTImage) or (isinstance(one, LTContainer) and has_picture(one)) for one in part)
+
     try:
         for page in extract_pages(str(path), laparams=LAParams(boxes_flow=None, all_texts=True)):
-            yield [one for one in letters(page) if one.get_text().strip()]
+            found = [one for one in letters(page) if one.get_text().strip()]
+            yield found, not found and has_picture(page)
     except (PDFPasswordIncorrect, PDFTextExtractionNotAllowed) as error:
         raise SourceError("the PDF is locked", where, do="Ask for it without a password") from error
     except KebrinError:

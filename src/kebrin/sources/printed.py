@@ -123,7 +123,11 @@ def _told_of_heads(lines: Lines, heads: Sequence[int]) -> str:
     runs = [at for at, line in enumerate(heads) if not at or line != heads[at - 1] + 1]
     first = heads[: runs[1]] if len(runs) > 1 else heads
     said = next((" ".join(lines.texts[at].split()) for at in first if lines.texts[at].strip()), "")
-    where = lines.where(first[0]) if len(first) == 1 else f"lines {lines.numbers[first[0]] + 1:,} to {lines.numbers[first[-1]] + 1:,}"
+    where = (
+        lines.where(first[0])
+        if len(first) == 1
+        else f"lines {lines.numbers[first[0]] + 1:,} to {lines.numbers[first[-1]] + 1:,}"
+    )
     return f"page heads that say the same again, set aside: {len(runs):,} (the first in {where}: {said[:60]!r})"
 
 

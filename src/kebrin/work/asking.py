@@ -41,7 +41,11 @@ def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list
         found += _half_headed(sheet, layout)
     if said.boxhead is None and said.measures is None:
         found += _in_step(sheet, layout)
-    return [*found, *_of_another_kind(sheet, layout, {label.casefold() for label in said.records})]
+    return [
+        *found,
+        *_merged_values(sheet, layout),
+        *_of_another_kind(sheet, layout, {label.casefold() for label in said.records}),
+    ]
 
 
 def _unheaded(sheet: Sheet, layout: Layout) -> list[Remark]:
@@ -163,6 +167,26 @@ def _parted(name: str) -> str:
     return rest.strip() if rest and any(map(str.isdigit, first)) and period_name([first]) else ""
 
 
+def _merged_values(sheet: Sheet, layout: Layout) -> list[Remark]:
+    """Values that are merged over several cells of the body: they stand once in the table, where they may be meant for each."""
+    rows, columns = set(layout.body_rows.tolist()), set(layout.body_columns.tolist())
+    found = [
+        area for area in sheet.merges
+        if (area.top, area.left) != (area.bottom, area.right) and sheet.filled[area.top, area.left]
+        and area.top in rows and area.left in columns
+        and len(rows & set(range(area.top, area.bottom + 1))) * len(columns & set(range(area.left, area.right + 1))) > 1
+    ]  # fmt: skip
+    if not found:
+        return []
+    shown = ", ".join(f"{area.address} {sheet.text(area.top, area.left)!r}" for area in found[:3])
+    what = (
+        f"{len(found):,} value{'s are' if len(found) > 1 else ' is'} merged over several cells of the body ({shown}) and "
+        f"{'stand' if len(found) > 1 else 'stands'} once, in the first: part them in a copy of the file if they are meant for each"
+    )
+    cells = tuple(sheet.address(area.top, area.left) for area in found[:_TOLD])
+    return [Remark("question", what, sheet.source, sheet.name, cells, len(found), breaks=True)]
+
+
 def _of_another_kind(sheet: Sheet, layout: Layout, kept: Collection[str]) -> list[Remark]:
     """Rows near the first or the last record that are called a limit, codes, units or a count: they may speak of the columns."""
     if not layout.stub_columns or len(layout.body_rows) <= _EDGE:
@@ -188,7 +212,9 @@ def _label(sheet: Sheet, layout: Layout, row: int) -> str:
 
 
 def _speaks_of_columns(label: str) -> bool:
-    return bool(label) and (says_limit(label) or (is_unit(label) and len(label) > 1) or _names_codes(label))
+    return bool(label) and (
+        says_limit(label) or (is_unit(label) and len(label) > 1 and label == label.casefold()) or _names_codes(label)
+    )
 
 
 def _names_codes(label: str) -> bool:

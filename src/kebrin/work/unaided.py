@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -16,13 +16,14 @@ from kebrin.work.joining import Arrived, Done, Terms, join, prove
 from kebrin.work.long_texts import work_on_long
 from kebrin.work.memory import kept_low
 from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of
+from kebrin.work.spelling import alike_spelled, nearly_alike
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
 from kebrin.work.telling import same_files, same_sheets, with_said
 from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Iterator, Sequence
+    from collections.abc import Iterable, Iterator, Mapping, Sequence
 
     import pyarrow as pa
 
@@ -143,6 +144,7 @@ class Found:
     works: tuple[SheetWork, ...]
     sources: tuple[Source, ...]
     asides: tuple[Aside, ...] = ()
+    near: Mapping[int, Remark] = field(default_factory=dict)
 
     def others(self, group: Group) -> set[str]:
         """The columns of all tables but one: cells of a sheet may have arrived in any of them."""
@@ -192,7 +194,7 @@ def grouped(found: Iterable[FileWork | Aside]) -> Found:
     asides = tuple(one for one in found if isinstance(one, Aside))
     if asides and not files and asides[0].error is not None:
         raise asides[0].error
-    works = without_summaries([work for file in files for work in file.works])
+    works = alike_spelled(without_summaries([work for file in files for work in file.works]))
     pieces = [piece for work in works for piece in work.pieces]
     sources = tuple(file.source for file in files)
     if not pieces:
@@ -201,8 +203,9 @@ def grouped(found: Iterable[FileWork | Aside]) -> Found:
             why=f"{sum(work.ledger.cells for work in works):,} cells hold something, and none of them a body of values",
             do="State where the table starts in a plan: starts, boxhead, stub",
         )  # fmt: skip
-    groups = _with_own_names([_group(alike) for alike in _alike(pieces)])
-    return Found(groups, tuple(works), sources, asides)
+    alike = _alike(pieces)
+    groups = _with_own_names([_group(own) for own in alike])
+    return Found(groups, tuple(works), sources, asides, nearly_alike(alike))
 
 
 def _works_of(pieces: Sequence[Piece], works: Sequence[SheetWork], *, first: bool) -> list[SheetWork]:
@@ -212,9 +215,9 @@ def _works_of(pieces: Sequence[Piece], works: Sequence[SheetWork], *, first: boo
 
 
 def _alike(pieces: Sequence[Piece]) -> list[list[Piece]]:
-    groups: dict[tuple[str, ...], list[Piece]] = {}
+    groups: dict[frozenset[str], list[Piece]] = {}
     for piece in pieces:
-        groups.setdefault(piece.table.columns, []).append(piece)
+        groups.setdefault(frozenset(piece.table.columns), []).append(piece)
     return list(groups.values())
 
 
@@ -264,6 +267,7 @@ def _done(group: Group, found: Found, terms: Terms, more: Sequence[Remark]) -> D
     said += [*(aside.remark() for aside in found.asides), *more]
     twice = same_files(found.sources)
     said += twice or same_sheets(group.pieces)
+    said += [found.near[at] for at, one in enumerate(found.groups) if one is group and at in found.near]
     works = _works_of(group.pieces, found.works, first=group is found.groups[0])
     after, _ = standardised_group(group, table)
     arrived = Arrived((*table.columns, *found.others(group)), constant, _under_other_names(group))
