@@ -132,14 +132,22 @@ class Run:
         Raises:
             OutputError: an output is a source, has an unknown ending, would replace another file, or can't be written.
         """
+        # Names that are chosen by what stands there are chosen while nobody else chooses among them.
+        own = self.outputs if outputs is None else ()
+        with held([self.base / one.file for one in own if one.file and _takes_a_free_name(one)]):
+            return self._write(self._targets(outputs), accept=accept, replace=replace, inside=inside)
+
+    def _targets(self, outputs: Mapping[str, str | Path] | None) -> list[Target]:
+        """The files to write: those that the plan names, or one for each table that is named."""
         if outputs is None:
-            targets = targets_of(self.outputs, self.done, self.base)
-        else:
-            by_name = {done.name: done for done in self.done}
-            targets = [
-                Target(at_hand(file), (by_name[table],), (Page("tidy", by_name[table].table),))
-                for table, file in outputs.items()
-            ]
+            return targets_of(self.outputs, self.done, self.base)
+        by_name = {done.name: done for done in self.done}
+        return [
+            Target(at_hand(file), (by_name[table],), (Page("tidy", by_name[table].table),))
+            for table, file in outputs.items()
+        ]
+
+    def _write(self, targets: list[Target], *, accept: bool, replace: bool, inside: bool) -> tuple[Published, ...]:
         targets, left = settled(targets)
         for target in targets:
             if not target.database:
@@ -157,7 +165,10 @@ class Run:
             said = [(path.name, publish.remove_stale(path, remove=remove)) for path, remove in stale]
             there = [standing(target) for target in targets]  # what is refused is refused before the first is written
             for target, stands in zip(targets, there, strict=True):
-                one = publish.publish_target(with_findings(target, self.done, said), accept=accept, there=stands)
+                if stands.already:
+                    one = publish.left_standing(target, ["it has the rows of this run already: nothing was added"])
+                else:
+                    one = publish.publish_target(with_findings(target, self.done, said), accept=accept, there=stands)
                 one = dataclasses.replace(one, said=(*one.said, *apart.get(target.path, ())))
                 said += [(one.path.name, text) for text in one.said]
                 published.append(one)
@@ -166,6 +177,11 @@ class Run:
             told = tuple(text for _, text in said[: len(stale)])
             published[0] = dataclasses.replace(published[0], said=(*told, *published[0].said))
         return tuple(published)
+
+
+def _takes_a_free_name(output: OutputPlan) -> bool:
+    """Whether an output goes under a name that is free."""
+    return output.if_there == "new name" or "{number}" in output.file
 
 
 def _table(done: Done) -> Table:

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, Literal, cast
 from kebrin.deliver.atomic import whole_files
 from kebrin.deliver.guard import is_own, proof_path, refuse_sources, unproved_path
 from kebrin.deliver.outputs import Target
-from kebrin.deliver.standing import Standing, sources_of, standing
+from kebrin.deliver.standing import Standing, run_in, standing
 from kebrin.deliver.writing.appending import add_to
 from kebrin.deliver.writing.books import Page, write_book
 from kebrin.deliver.writing.database import put_into_database, shown_address
@@ -29,6 +29,8 @@ from kebrin.sources.files import digest
 from kebrin.sources.remote import address_of, is_address
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from kebrin.work.joining import Done
 
 # A table of a proof longer than this has a line for each of its keys.
@@ -101,9 +103,10 @@ def publish_target(target: Target, *, accept: bool = False, there: Standing | No
         if not held_back:
             page = target.pages[0]
             choice = cast("Literal['refuse', 'replace', 'append']", target.if_there)
-            put_into_database(
-                page.table, target.database, target.into, key=target.key, standing=choice, folder=path.parent
-            )
+            said += put_into_database(
+                page.table, target.database, target.into, key=target.key, standing=choice, folder=path.parent,
+                run=run_in(target),
+            )  # fmt: skip
         with whole_files([proof_path(written)]) as (proof_part,):
             proof_part.write_text(proof_text(target, done, written, None, there), "utf-8")
     else:
@@ -126,10 +129,10 @@ def publish_target(target: Target, *, accept: bool = False, there: Standing | No
     )  # fmt: skip
 
 
-def left_standing(target: Target) -> Published:
-    """A target whose file is left as it stands."""
+def left_standing(target: Target, said: Sequence[str] = ()) -> Published:
+    """A target whose file is left as it stands; `said` is why, where the plan does not say so."""
     names = ", ".join(one.name for one in target.done)
-    return Published(names, target.path, proof_path(target.path), held_back=False, left=True)
+    return Published(names, target.path, proof_path(target.path), held_back=False, left=True, said=tuple(said))
 
 
 def remove_stale(path: Path, *, remove: bool) -> str:
@@ -211,7 +214,7 @@ def proof_text(
     if target.pattern:
         plain["output"]["for each"] = Path(target.pattern).name
     if target.if_there == "append":
-        plain["output"]["runs"] = [*map(list, there.runs), list(sources_of(target))]
+        plain["output"]["runs"] = [one.to_plain() for one in (*there.runs, run_in(target))]
     if not whole:
         kept = there.stale if there.renew and target.stale == "tell" else ()
         plain["output"]["sheets"] = [

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
+from kebrin.deliver.adding import Run, is_there, refuse_rows_there, run_of, runs_in
 from kebrin.deliver.file_names import next_name
 from kebrin.deliver.guard import is_own, proof_path
 from kebrin.deliver.outputs import ownerless
 from kebrin.deliver.writing.books import page_names
-from kebrin.errors import OutputError, Place
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -24,16 +25,18 @@ class Standing:
     """What the run before left where an output goes.
 
     Attributes:
-        runs: for each run whose rows stand there, the digests of its sources.
+        runs: the runs whose rows stand there.
         stale: sheets of earlier runs that are in no table now.
         renew: whether sheets are renewed in the workbook that stands there.
         adds: whether rows are added to those that stand there.
+        already: whether the rows of this run stand there already, so that nothing is to be done.
     """
 
-    runs: tuple[tuple[str, ...], ...] = ()
+    runs: tuple[Run, ...] = ()
     stale: tuple[str, ...] = ()
     renew: bool = False
     adds: bool = False
+    already: bool = False
 
 
 def settled(targets: Iterable[Target]) -> tuple[list[Target], list[Target]]:
@@ -57,11 +60,9 @@ def standing(target: Target) -> Standing:
     """
     if not target.path.exists() or target.database or target.template is not None:
         return Standing()
-    said = proof_of(target.path) if target.if_there == "keep other sheets" or is_own(target.path) else {}
     if target.if_there == "append":
-        runs = tuple(tuple(map(str, run)) for run in said.get("output", {}).get("runs", ()))
-        _refuse_again(target, runs)
-        return Standing(runs, adds=True)
+        return _added_to(target)
+    said = proof_of(target.path) if target.if_there == "keep other sheets" or is_own(target.path) else {}
     if target.path.suffix.lower() != ".xlsx":
         return Standing()
     own = {name.casefold() for name in page_names(page.name for page in target.pages)}
@@ -85,14 +86,26 @@ def sources_of(target: Target) -> tuple[str, ...]:
     return tuple(sorted({source.digest for done in target.done for source in done.proof.sources}))
 
 
-def _refuse_again(target: Target, runs: Sequence[Sequence[str]]) -> None:
-    known = {one for run in runs for one in run}
-    again = [source.file for done in target.done for source in done.proof.sources if source.digest in known]
-    if again:
-        raise OutputError(
-            "the rows would be there twice", Place(str(target.path)), why=f"those of {again[0]} were added by an earlier run",
-            do='Run it on the new files only, or have the output replaced (if_there = "replace")',
-        )  # fmt: skip
+def run_in(target: Target) -> Run:
+    """The run whose rows a target is made of."""
+    own = [run_of(page.table, ()).rows for page in target.pages]
+    rows = own[0] if len(own) == 1 else hashlib.sha256("".join(own).encode()).hexdigest()
+    return Run(rows, sources_of(target))
+
+
+def _added_to(target: Target) -> Standing:
+    """What is to be known of a file that rows are added to; its proof tells of earlier runs, or else its rows do.
+
+    Raises:
+        OutputError: the rows, or a part of them, stand there already, and it can't be told whether by this run.
+    """
+    runs = runs_in(proof_of(target.path).get("output", {}).get("runs"))
+    first = next((source.file for done in target.done for source in done.proof.sources), "")
+    if is_there(run_in(target), runs, str(target.path), first=first):
+        return Standing(runs, already=True)
+    if not is_own(target.path) and len(target.pages) == 1:
+        refuse_rows_there(target.pages[0].table, target.path, target.form, target.done[0].name)
+    return Standing(runs, adds=True)
 
 
 def stale_files(targets: Sequence[Target]) -> list[tuple[Path, bool]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 from contextlib import suppress
 from pathlib import Path
@@ -9,6 +10,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 import pyarrow as pa
 
+from kebrin.deliver.adding import Run, is_there
 from kebrin.deliver.writing.appending import refuse_other_columns
 from kebrin.deliver.writing.tables import plain_batches, plain_schema
 from kebrin.errors import OutputError, Place
@@ -19,6 +21,9 @@ if TYPE_CHECKING:
     from kebrin.table import Table
 
 _FROM_ENVIRONMENT = "env:"
+#: The table of a database that knows whose rows were added to its tables.
+RUNS = "kebrin_runs"
+_RUN = ("table_name", "rows", "sources")
 
 
 def shown_address(said: str) -> str:
@@ -56,7 +61,8 @@ def put_into_database(
     key: Sequence[str] = (),
     standing: Literal["refuse", "replace", "append"] = "refuse",
     folder: Path = Path(),
-) -> None:
+    run: Run | None = None,
+) -> list[str]:
     """A table of a database with the rows of a table: text, numbers, dates and times in the kinds that it has for them.
 
     Args:
@@ -66,6 +72,10 @@ def put_into_database(
         key: columns that are its primary key.
         standing: what is done if a table of that name stands there.
         folder: the folder that the name of a database in a file starts from.
+        run: the run that the rows are of; where rows are added, a table of runs in the same database knows it.
+
+    Returns:
+        What a person should know: that the rows stand there already, for one.
 
     Raises:
         OutputError: the database can't be reached or goes away midway (then nothing is changed), a table stands there, its
@@ -90,7 +100,7 @@ def put_into_database(
         ) from error  # fmt: skip
     try:
         with engine.begin() as base:
-            _put(sql, base, table, name, key, standing, shown)
+            return _put(sql, base, table, name, key, standing, shown, run)
     except sql.exc.SQLAlchemyError as error:
         raise OutputError(
             "the database did not take the table; nothing in it was changed", Place(shown),
@@ -127,7 +137,9 @@ def _begin(connection: Any) -> None:
     connection.exec_driver_sql("BEGIN")
 
 
-def _put(sql: Any, base: Any, table: Table, name: str, key: Sequence[str], standing: str, shown: str) -> None:
+def _put(  # noqa: PLR0913 - all that a table is put there with
+    sql: Any, base: Any, table: Table, name: str, key: Sequence[str], standing: str, shown: str, run: Run | None
+) -> list[str]:  # fmt: skip
     there = sql.inspect(base).has_table(name)
     if there and standing == "refuse":
         raise OutputError(
@@ -139,6 +151,8 @@ def _put(sql: Any, base: Any, table: Table, name: str, key: Sequence[str], stand
         for field in plain_schema(table.data)
     ]
     made = sql.Table(name, sql.MetaData(), *columns)
+    if run is not None and standing == "append" and _is_known(sql, base, name, run, f"{name} in {shown}", there=there):
+        return [f"{name} has the rows of this run already: nothing was added"]
     if there and standing == "append":
         refuse_other_columns([one["name"] for one in sql.inspect(base).get_columns(name)], table.columns, shown, name)
     else:
@@ -152,6 +166,22 @@ def _put(sql: Any, base: Any, table: Table, name: str, key: Sequence[str], stand
         ]
         if rows:
             base.execute(sql.insert(made), rows)
+    return []
+
+
+def _is_known(sql: Any, base: Any, name: str, run: Run, where: str, *, there: bool) -> bool:
+    """Whether the rows of a run were added to a table before; if not, it is noted, in the same transaction."""
+    texts = (sql.String(200), sql.String(64), sql.Text())
+    runs = sql.Table(RUNS, sql.MetaData(), *(sql.Column(one, kind) for one, kind in zip(_RUN, texts, strict=True)))
+    runs.create(base, checkfirst=True)
+    if not there:
+        base.execute(sql.delete(runs).where(runs.c.table_name == name))
+    found = base.execute(sql.select(runs.c.rows, runs.c.sources).where(runs.c.table_name == name)).fetchall()
+    known = [Run(rows, tuple(json.loads(sources))) for rows, sources in found]
+    if is_there(run, known, where, first="one of its files"):
+        return True
+    base.execute(sql.insert(runs), [{"table_name": name, "rows": run.rows, "sources": json.dumps(list(run.sources))}])
+    return False
 
 
 def _kind(sql: Any, kind: pa.DataType, *, keyed: bool) -> Any:
