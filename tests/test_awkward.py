@@ -48,14 +48,22 @@ def said(value: Any) -> str:
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
+def stop_of(report: Path) -> str:
+    """What stops the run: no table can be made of the sheet, or one can and does not hold."""
+    try:
+        run = kb.tidy_reports(report)
+    except kb.LayoutError as error:
+        return str(error)
+    assert not run.holds
+    return "\n".join(run.proof.failures)
+
+
 @pytest.mark.parametrize("path", CASES, ids=lambda path: path.stem)
 def test_an_awkward_sheet_is_tidied_exactly_or_refused(path: Path, tmp_path: Path) -> None:
     rows, merges, wanted = parts(path)
     report = write_book(tmp_path / "report.xlsx", {"Sheet": rows}, {"Sheet": merges})
     if wanted.startswith("stops: "):
-        with pytest.raises(kb.LayoutError) as caught:
-            kb.tidy_reports(report)
-        assert wanted.removeprefix("stops: ") in str(caught.value)
+        assert wanted.removeprefix("stops: ") in stop_of(report)
         return
     run = kb.tidy_reports(report)
     told = []

@@ -84,7 +84,7 @@ def plain(run: kb.Run) -> list[Any]:
         sums = [(one["measure"], one["cells"], one["missing"], one["values"]) for one in proof["conservation"]]
         cells = [str(table.origin(row, table.measures[0])) for row in (0, len(table) // 2, len(table) - 1)]
         kinds = [str(field.type) for field in table.data.schema]
-        marks = [one["count"] for one in proof["remarks"] if one["kind"] == "missing mark"]
+        marks = [one["count"] for one in proof["findings"] if one["kind"] == "missing mark"]
         said.append(
             [name, table.data.to_pylist(), kinds, sums, proof["ledger"]["counts"], cells, sum(marks), proof["headline"]]
         )

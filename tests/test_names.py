@@ -96,7 +96,9 @@ def test_captions_and_notes_never_become_columns(tmp_path: Path, note: str) -> N
 
 def test_titles_tell_blocks_apart_beside_sheets_with_one_block(tmp_path: Path) -> None:
     two = [["Summer"], *BODY, [""], [""], ["Winter"], *BODY]
-    (table,) = kb.tidy_reports(write_book(tmp_path / "r.xlsx", {"A": two, "B": BODY})).tables.values()
+    (table,) = kb.tidy_reports(
+        write_book(tmp_path / "r.xlsx", {"A": two, "B": [BODY[0], *BODY[:0:-1]]})
+    ).tables.values()
     titles = table.to_arrow().column("title").to_pylist()
     assert titles[::4] == ["Summer", "Winter", None]
     drafted = kb.draft(tmp_path / "r.xlsx", base=tmp_path).run()

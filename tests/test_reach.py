@@ -18,6 +18,7 @@ from damage import damages, is_objected_to
 from kebrin.cells import Area, Sheet
 from kebrin.layout import Stated, find_layouts
 from kebrin.proof import Left, Why, reach
+from kebrin.table import FindingKind
 from kebrin.unpivoting import unpivot
 from kebrin.work.leaving import verdict_of
 
@@ -100,7 +101,7 @@ def test_a_label_with_another_of_its_level_between_is_told() -> None:
     coast, *others = segment.sources
     wrong = replace(coast, rows=np.full_like(coast.rows, coast.rows[0]), columns=coast.columns)
     told = reach(sheet, [with_segment(table, sources=(wrong, *others))]).objections
-    assert any(one.rule == "label" for one in told)
+    assert any(one.kind is FindingKind.LABEL for one in told)
 
 
 @pytest.mark.parametrize(
@@ -148,5 +149,5 @@ def test_a_kept_total_is_told_with_the_line_that_settles_it() -> None:
     sheet = Sheet.of(rows)
     (layout,) = find_layouts(sheet)
     told = verdict_of(sheet, [layout], [unpivot(sheet, layout)]).objections
-    assert any("'Total distance'" in one.what and "not_totals" in one.settle for one in told)
+    assert any("'Total distance'" in one.what and "not_totals" in {line.key for line in one.settle} for one in told)
     assert verdict_of(sheet, [layout], [unpivot(sheet, layout)], Stated(not_totals=("Total distance",))).holds

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, cast
 
 from kebrin import cells, proof, sources
 from kebrin import unpivoting as tidying
@@ -14,7 +14,7 @@ from kebrin.deliver.notebook import block_html, report_html, sheet_html
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.layout import Layout, Stated, find_layouts
 from kebrin.work.leaving import verdict_of
-from kebrin.work.sheet import measure_of, refuse_questions
+from kebrin.work.sheet import measure_of
 from kebrin.work.weighing import weigh
 
 if TYPE_CHECKING:
@@ -76,7 +76,7 @@ class Sheet(cells.Sheet):
             weighed = weigh(self, stated)
         except PlanError:  # two columns of one name: others can be given when a block is tidied
             return [Block(self, layout, stated) for layout in find_layouts(self, stated)]
-        return [Block(weighed.sheet, piece.layout, stated) for piece in weighed.work.pieces]
+        return [Block(cast("Sheet", weighed.sheet), piece.layout, stated) for piece in weighed.work.pieces]
 
     def map(self) -> SheetMap:
         r"""The sheet drawn as its grid, each cell marked with what it was taken for. Needs `kebrin[pictures]`.
@@ -179,7 +179,6 @@ class Block:
 
     def _table(self, measure: str, keep: tidying.Keep, tolerance: float | None) -> Table:
         sheet, layout = self.sheet, self.layout
-        refuse_questions(sheet.source, sheet.name, layout)
         bare = tidying.unpivot(sheet, layout, measure=measure or measure_of(layout, self.stated), keep=keep)
         ledger = verdict_of(sheet, [layout], [bare], self.stated).ledger()
         ties = proof.tie_out(sheet, layout, tolerance)

@@ -20,7 +20,7 @@ from kebrin.deliver.standing import settled, stale_files, standing
 from kebrin.deliver.writing.books import Page
 from kebrin.errors import OutputError
 from kebrin.plan.wanted import Match, Wanted, read_wanted, same_names
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -109,7 +109,7 @@ class Run:
         at = max(range(len(matches)), key=lambda place: matches[place].rank)
         done, match = self.done[at], matches[at]
         said = [f"column {name!r} is not in the table" for name in match.absent] or list(match.misses)
-        missing = tuple(Remark("wanted row", f"not as wanted: {miss}", breaks=True) for miss in said)
+        missing = tuple(Finding(FindingKind.WANTED_ROW, f"not as wanted: {miss}", breaks=True) for miss in said)
         proof = replace(done.proof, remarks=(*done.proof.remarks, *missing))
         return replace(self, done=(*self.done[:at], replace(done, proof=proof), *self.done[at + 1 :])), match
 

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from kebrin.layout import Layout
     from kebrin.proof import Proof as CoreProof
     from kebrin.shape.orders import Order
-    from kebrin.table import Remark
+    from kebrin.table import Finding
     from kebrin.values.codes import CodeList
 
     Where = Mapping[str, Any]
@@ -392,6 +392,6 @@ class Values(Profile):
         return values_html(self)
 
 
-def _own(proof: CoreProof, table: CoreTable) -> tuple[Remark, ...]:
+def _own(proof: CoreProof, table: CoreTable) -> tuple[Finding, ...]:
     """The remarks of a proof that are not the table's own."""
     return tuple(remark for remark in proof.remarks if remark not in table.remarks)

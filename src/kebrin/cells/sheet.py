@@ -57,7 +57,7 @@ class Sheet:
         emptied: addresses of formulas without a stored result that are taken as empty.
         told: what is said of how it was read: page heads that were set aside, lines that were passed over.
         spots: of a file that has no cells of its own (text laid out by blanks, a PDF, a page): where each row is, and its text.
-        aside: what the reader kept out of the grid and why: texts of page heads said again, and the like, counted as the proof does.
+        aside: what the reader kept out of the grid (page heads said again, and the like), counted as the proof counts cells.
 
     >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
     >>> sheet.shape, sheet.at(1, 1), Kind(sheet.kinds[1, 1]).word

@@ -16,6 +16,7 @@ from kebrin.deliver.sending import shown
 from kebrin.errors import KebrinError, Place, PlanError
 from kebrin.plan.wanted import read_wanted
 from kebrin.sources.files import digest
+from kebrin.table import FindingKind
 from kebrin.work.keeping import clear_old, kept_folder
 
 if TYPE_CHECKING:
@@ -126,7 +127,7 @@ def tell(out: Console, done: Run, published: tuple[Published, ...], drifts: Sequ
         sheets = sum(len(source.used) for source in part.proof.sources)
         from_what = f"one per observation, from {show.counted(sheets, 'sheet')} of {show.counted(files, 'file')}"
         if not part.proof.ledgers:
-            from_what = "; ".join(remark.what for remark in part.proof.remarks if remark.kind == "made of")
+            from_what = "; ".join(remark.what for remark in part.proof.remarks if remark.kind == FindingKind.MADE_OF)
         show.heading(out, f"{part.name}: {show.counted(len(part.table), 'row')}, {from_what}")
         show.sample(out, part.table)
         own = part.proof.ledgers, part.proof.conservation

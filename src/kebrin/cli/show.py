@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from kebrin.deliver.publish import Published
     from kebrin.plan.wanted import Match
     from kebrin.proof import Proof
-    from kebrin.table import Remark, Table
+    from kebrin.table import Finding, Table
 
 _REMARKS = 12
 # Sheets that say the same are named up to so many.
@@ -206,7 +206,7 @@ def remarks(out: Console, proof: Proof) -> None:
         return
     heading(out, "Noticed")
     several = len(proof.sources) > 1
-    by_kind: dict[str, list[Remark]] = {}
+    by_kind: dict[str, list[Finding]] = {}
     for remark in told:
         by_kind.setdefault(remark.kind, []).append(remark)
     lines = [said for remarks_of in by_kind.values() for said in _folded(remarks_of, told, several=several)]
@@ -216,7 +216,7 @@ def remarks(out: Console, proof: Proof) -> None:
         out.print(Text(f"  and {len(lines) - _REMARKS} more, all in the proof file", style="dim"))
 
 
-def _folded(own: Sequence[Remark], told: Sequence[Remark], *, several: bool) -> list[str]:
+def _folded(own: Sequence[Finding], told: Sequence[Finding], *, several: bool) -> list[str]:
     """The remarks of one kind in lines: a few as they are, many like ones as the first with a count."""
     lines = list(dict.fromkeys(_remark(remark, told, several=several) for remark in own))
     if len(lines) <= _LIKE:
@@ -224,7 +224,7 @@ def _folded(own: Sequence[Remark], told: Sequence[Remark], *, several: bool) -> 
     return [*lines[: _LIKE - 1], f"and {len(lines) - _LIKE + 1:,} more remarks of this kind ({own[0].kind})"]
 
 
-def _remark(remark: Remark, told: Sequence[Remark], *, several: bool) -> str:
+def _remark(remark: Finding, told: Sequence[Finding], *, several: bool) -> str:
     """A remark in a line; what many sheets say in the same words, of no cell, is said once."""
     alike = [other for other in told if other.what == remark.what and other.sheet] if not remark.cells else []
     if len(alike) > 1:

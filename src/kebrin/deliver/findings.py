@@ -7,13 +7,15 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
-from kebrin.table import Table, arrays
+from kebrin.table import Does, FindingKind, Table, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
     from kebrin.proof import Proof
     from kebrin.work.joining import Done
+
+_LOOKED_AT = frozenset({FindingKind.UNMATCHED, FindingKind.MISSING_RATE, FindingKind.NEW_LABEL, FindingKind.NEW_SHEET})
 
 
 def findings_of(done: Iterable[Done], said: Iterable[tuple[str, str]] = ()) -> Table:
@@ -29,23 +31,14 @@ def findings_of(done: Iterable[Done], said: Iterable[tuple[str, str]] = ()) -> T
 
 
 def _of_proof(name: str, proof: Proof) -> list[tuple[str, str, str, str, float]]:
+    """What breaks a proof, what it asks, and what it tells of keys, rates, labels and sheets that are new or missing."""
     found: list[tuple[str, str, str, str, float]] = []
-    for ledger in proof.ledgers:
-        where = f"{ledger.file}, {ledger.sheet}"
-        if ledger.unclaimed_count:
-            cells = f"{where}: {', '.join(ledger.unclaimed[:20])}"
-            found.append((name, "unclaimed", "cells that are in no table", cells, float(ledger.unclaimed_count)))
-        found += [
-            (name, "objection", one.what, f"{where}: {', '.join(one.cells[:20])}", float(one.count))
-            for one in ledger.objections
-        ]
-    for tie in proof.ties:
-        found += [(name, "total", gap.said, f"{tie.file}, {tie.sheet}: {gap.cell}", 1.0) for gap in tie.gaps]
-    for remark in proof.remarks:
-        if remark.breaks or remark.kind in {"question", "unmatched key", "missing rate", "new label", "new sheet"}:
-            place = ", ".join(filter(None, (remark.file, remark.sheet)))
-            where = f"{place}: {', '.join(remark.cells)}" if remark.cells else place
-            found.append((name, remark.kind, remark.what, where, float(max(remark.count, 1))))
+    for one in proof.findings:
+        if one.does is not Does.TELLS or one.kind in _LOOKED_AT:
+            place = ", ".join(filter(None, (one.file, one.sheet)))
+            where = f"{place}: {', '.join(one.cells)}" if one.cells and place else place or ", ".join(one.cells)
+            answers = f"; state {' or '.join(settle.line for settle in one.settle)}" if one.settle else ""
+            found.append((name, str(one.kind), one.what + answers, where, float(max(one.count, 1))))
     return found
 
 

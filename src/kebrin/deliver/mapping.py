@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from kebrin.address import parse_a1
 from kebrin.deliver.picture import draw_map
+from kebrin.table import FindingKind
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ def map_of(weighed: Weighed) -> bytes:
     said = [f"✗ {one}" for one in work.ledger.objections]
     said += [f"weighed   {one}" for one in weighed.readings] if len(weighed.readings) > 1 else []
     remarks = [*work.remarks, *(one for table in tables for one in table.remarks)]
-    cells = [cell for one in remarks if one.kind == "question" for cell in one.cells]
+    cells = [cell for one in remarks if one.kind == FindingKind.QUESTION for cell in one.cells]
     cells += [gap.cell for piece in work.pieces for gap in piece.ties.gaps]
     return draw_map(
         sheet, layouts, uses, said=said,

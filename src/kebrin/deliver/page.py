@@ -20,6 +20,7 @@ from kebrin.cells import as_label
 from kebrin.deliver.accounts import LABEL, LEFT, VALUE, account_of, sampled
 from kebrin.deliver.atomic import whole_file
 from kebrin.errors import KebrinError, OutputError, Place
+from kebrin.table import FindingKind
 from kebrin.version import VERSION
 
 if TYPE_CHECKING:
@@ -129,7 +130,7 @@ def _table(done: Done, number: int, linked: dict[tuple[str, str], dict[str, Any]
 
     lines = [(place(ledger.file, ledger.sheet), str(line)) for ledger in proof.ledgers for line in ledger.lines]
     names = list(dict.fromkeys(name for one in proof.fills for name in one.shares))[:24]
-    remarks = [one for one in proof.remarks if one.kind != "question" and not one.breaks]
+    remarks = [one for one in proof.remarks if one.kind != FindingKind.QUESTION and not one.breaks]
     return {
         "id": f"table-{number}", "name": done.name, "headline": proof.headline, "count": len(done.table),
         "columns": done.table.columns, "sample": _sample(done, linked) if values else [],

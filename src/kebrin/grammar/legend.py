@@ -1,7 +1,7 @@
 """The key of a sheet: signs that a text explains, and what each is by what is said of it.
 
-One reader for all the usual ways of writing a key: `x = done; p = provisional`, `- = exactly none . = unknown`, `'not counted' means
-closed`, `– none    .. not available`, several on a line or a line each.
+One reader for all the usual ways of writing a key: `x = done; p = provisional`, `- = exactly none . = unknown`,
+`'not counted' means closed`, `– none    .. not available`, several on a line or a line each.
 """
 
 from __future__ import annotations
@@ -42,7 +42,8 @@ _PLAIN = re.compile(rf"(?P<sign>{_BARE})\s+(?P<said>[^\W\d_].*)", re.DOTALL)
 _HEAD = re.compile(rf"^\s*[^\W\d_][\w ]{{0,24}}?\s*:\s*(?={_SIGN}\s*(?:=|:|–|—))")
 _BETWEEN = re.compile(r"\s*\n\s*|;\s+|,\s+(?=\S{1,6}\s*=)|\s+\|\s+|\s{3,}|(?<=[^\W\d_])[.]\s+(?=\S{1,6}\s*(?:=|means))")
 _MISSING = re.compile(
-    r"\b(?:not?|none \w+|never|missing|unknown|unavailable|withheld|suppress\w*|confidential\w*|undisclosed|secret|closed|cancel\w*|absent|lost|"
+    r"\b(?:not?|none \w+|never|missing|unknown|unavailable|withheld|suppress\w*|confidential\w*|undisclosed|"
+    r"secret|closed|cancel\w*|absent|lost|"
     r"lapsed|blank|empty|vacant|n/?a|out of (?:order|use|service|action)|cannot|can't|too (?:few|small)|"
     r"nicht|kein\w*|ohne|unbekannt|fehlt|fehlend\w*|geheim\w*|entfällt|geschlossen|"
     r"non|pas|sans|aucune?|inconnue?|manquante?s?|fermée?|indisponible|"

@@ -288,8 +288,8 @@ def without_total_word(label: str) -> str:
 def is_bare_claim(label: str) -> bool:
     """Whether a label says "total" or "mean" and hardly more: then its line is one, whatever its figures are.
 
-    >>> is_bare_claim("Grand total"), is_bare_claim("Total 2031"), is_bare_claim("Total Gas Works"), is_bare_claim("Skarrow Media")
-    (True, True, False, False)
+    >>> [is_bare_claim(label) for label in ("Grand total", "Total 2031", "Total Gas Works", "Skarrow Media")]
+    [True, True, False, False]
     """
     rest = without_total_word(label) if total_word(label) else label.replace(average_word(label), "")
     return not any(len(part) > 2 and part.isalpha() for part in rest.split())

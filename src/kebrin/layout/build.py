@@ -31,7 +31,7 @@ from kebrin.layout.model import (
 )
 from kebrin.layout.naming import find_names, split_corner
 from kebrin.layout.summing import totals_of
-from kebrin.layout.units import units_below, units_tell_measures, with_units, without_units
+from kebrin.layout.units import named_units, units_below, units_tell_measures, with_units, without_units
 from kebrin.layout.unlike import unlike_level
 
 if TYPE_CHECKING:
@@ -114,6 +114,7 @@ def build(
         body_columns=body_columns.astype(np.int32),
         boxhead=tuple(level for level in boxhead if level.name != NO_COLUMN),
         silent_rows=tuple(level.line for level in boxhead if level.name == NO_COLUMN),
+        unit_rows=tuple(level.line for level in units if level.line in frame.boxhead),
         stub=stub,
         totals=totals,
         fields=(*fields, *_others(around.inherited, fields)),
@@ -163,7 +164,8 @@ def _headed(levels: Sequence[Level], heads: Sequence[int]) -> tuple[Level, ...]:
 def _boxhead(stated: Stated, levels: list[Level]) -> tuple[tuple[Level, ...], list[Level], list[Evidence]]:
     """The boxhead's levels by name, without lines that only give units; these lines; and what is said of them."""
     if stated.boxhead is not None or stated.joined:
-        return named(levels, UNNAMED), [], []
+        kept, units = named_units(levels, stated.measures)
+        return named(kept, UNNAMED), units, []
     kept, units = without_units(levels)
     why = "its headings are units and tell no columns apart"
     return named(kept, UNNAMED), units, [Evidence("unit line", f"row {level.line + 1}", why) for level in units]

@@ -118,8 +118,9 @@ def _doubts(sheet: Sheet, found: Listing) -> tuple[Evidence, ...]:
 
 def _frame(play: Play, found: Listing, width: int, evidence: Evidence, doubts: Sequence[Evidence]) -> Frame:
     rows = np.array(sorted({*found.records, *found.sections}), np.intp)
+    heads = (found.head, found.units) if found.units >= 0 else (found.head,)
     return Frame(
-        (found.head,), (found.head, *([found.units] if found.units >= 0 else [])), found.columns[:width], rows, np.array(found.columns[width:], np.intp),
+        (found.head,), heads, found.columns[:width], rows, np.array(found.columns[width:], np.intp),
         (evidence, *doubts),
         *hidden_lines(play), tuple(sorted({*play.repeats, *found.repeats})), play.pages,
         listed=not found.across, grouped=found.grouped > 0, sections=found.sections,

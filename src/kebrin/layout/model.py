@@ -21,6 +21,8 @@ MISSING = -1
 NO_COLUMN = "-"
 #: What a heading row is called that nothing names.
 UNNAMED = "heading"
+#: The name of a heading row that gives units.
+UNIT_ROW = "unit"
 #: A decision that is less sure than this is put to a person, if a line of a plan can settle it.
 SURE = 0.6
 #: What the evidence for a line says that is called a total and is kept, since it sums nothing.
@@ -58,7 +60,8 @@ class Role(StrEnum):
 class Evidence:
     """One decision about the layout: what was decided, where, why, and how sure it is (0 to 1).
 
-    `settle` is the line of a plan that would decide it. A decision below `SURE` that a plan line can settle is a
+    `labels` are those of the lines that it speaks of. `settle` is the line of a plan that would decide it. A decision below
+    `SURE` that a plan line can settle is a
     question: tidying unaided stops there.
     """
 
@@ -67,6 +70,7 @@ class Evidence:
     why: str
     sure: float = 1.0
     settle: str = ""
+    labels: tuple[str, ...] = ()
 
     @property
     def is_question(self) -> bool:
@@ -202,7 +206,8 @@ class Layout:
     Rows and columns are the sheet's own, 0-based; `boxhead` holds the labels over `body_columns` (outermost level
     first), `stub` those over `body_rows`, levels of cut-in heads included. Total lines, spacers, label-only rows and
     `repeats` (heading rows that are said again) and `pages` (lines that say which page it is) are in neither.
-    `silent_rows` are heading rows that a person says to be no level, `left_out` lines that a person leaves out and
+    `silent_rows` are heading rows that a person says to be no level, `unit_rows` those that give units, `left_out` lines that
+    a person leaves out and
     `left_cells` those of whole blocks. `beside_columns` are label columns right of the body
     (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
     explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
@@ -227,6 +232,7 @@ class Layout:
     repeats: tuple[int, ...] = ()
     pages: tuple[int, ...] = ()
     silent_rows: tuple[int, ...] = ()
+    unit_rows: tuple[int, ...] = ()
     left_out: tuple[tuple[Literal["row", "column"], int], ...] = ()
     left_cells: tuple[tuple[int, int], ...] = ()
     beside_columns: tuple[int, ...] = ()
@@ -244,6 +250,20 @@ class Layout:
     def names(self) -> tuple[str, ...]:
         """Names of all dimensions: the stub's, then the boxhead's."""
         return tuple(level.name for level in (*self.stub, *self.boxhead))
+
+    @property
+    def boxhead_names(self) -> list[str]:
+        """A name for each heading row, as a plan states them; rows of units that are no level of their own are named so too."""
+        names = {part.line: part.name for level in self.boxhead for part in level.parts}
+        names |= {row: UNIT_ROW for row in self.unit_rows if row not in names}
+        return [names[row] for row in sorted(names)]
+
+    @property
+    def stub_names(self) -> list[str]:
+        """A name for each label column before the body, as a plan states them."""
+        beside = len(self.beside_columns)
+        cutins = len(self.stub) - len(self.stub_columns) - beside
+        return [level.name for level in self.stub[cutins : len(self.stub) - beside]]
 
     @property
     def questions(self) -> tuple[Evidence, ...]:

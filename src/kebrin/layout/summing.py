@@ -64,7 +64,14 @@ def totals_of(
         found += listed.totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in listed.totals]
         remarks += [
-            Evidence(DOUBTED, f"row {row + 1} {_said_at(sheet, row, frame)!r}", why, 0.5) for row, why in listed.doubted
+            Evidence(
+                DOUBTED,
+                f"row {row + 1} {_said_at(sheet, row, frame)!r}",
+                why,
+                0.5,
+                labels=(_said_at(sheet, row, frame),),
+            )
+            for row, why in listed.doubted
         ]
         numbers[np.isin(lines, [line.at for line in listed.totals])] = np.nan
     in_per_cent = _in_per_cent(sheet, lines, frame.columns, numbers)
@@ -101,7 +108,9 @@ def totals_of(
         remarks += [Evidence(KEPT, TotalLine(axis, line, at[:0], "").name, why, 0.5) for line in unmatched]
         for line, why in doubted.items():
             label = " / ".join(filter(None, paths[int(np.flatnonzero(at == line)[0])]))
-            remarks.append(Evidence(DOUBTED, f"{TotalLine(axis, line, at[:0], '').name} {label!r}", why, 0.5))
+            said = tuple(filter(None, paths[int(np.flatnonzero(at == line)[0])]))[-1:]
+            name = f"{TotalLine(axis, line, at[:0], '').name} {label!r}"
+            remarks.append(Evidence(DOUBTED, name, why, 0.5, labels=said))
     return tuple(found), remarks
 
 

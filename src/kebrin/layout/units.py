@@ -10,17 +10,16 @@ from typing import TYPE_CHECKING
 
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_unit
-from kebrin.layout.model import Level
+from kebrin.layout.model import UNIT_ROW, Level
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    import numpy as np
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
     from kebrin.layout.frame import Frame
-
-_UNIT = "unit"
 
 
 def without_units(boxhead: Sequence[Level]) -> tuple[list[Level], list[Level]]:
@@ -39,11 +38,19 @@ def without_units(boxhead: Sequence[Level]) -> tuple[list[Level], list[Level]]:
     return [level for level in boxhead if level not in units], units
 
 
-def units_below(sheet: Sheet, frame: Frame, columns: NDArray) -> list[Level]:
+def named_units(levels: Sequence[Level], measures: str | None) -> tuple[list[Level], list[Level]]:
+    """The levels that a person names without those called "unit" that give units, where other headings name the measures."""
+    own = [
+        level for level in levels if measures and level.name == UNIT_ROW != measures and all(map(is_unit, level.texts))
+    ]
+    return [level for level in levels if level not in own], own
+
+
+def units_below(sheet: Sheet, frame: Frame, columns: NDArray[np.intp]) -> list[Level]:
     """The units that a row right below the headings of a list gives."""
     rows = [row for row in frame.heads if frame.listed and row not in frame.boxhead]
     return [
-        Level.of(_UNIT, [sheet.text(row, int(column)) or None for column in columns], row)
+        Level.of(UNIT_ROW, [sheet.text(row, int(column)) or None for column in columns], row)
         for row in rows
         if any(sheet.filled[row, column] for column in columns)
     ]
@@ -75,8 +82,8 @@ def with_units(boxhead: Sequence[Level], measures: str, units: Sequence[Level]) 
         if len(level.texts) < 2 and (level.codes >= 0).all():
             continue
         if not measures:
-            taken = any(one.name == _UNIT for one in found)
-            found.append(replace(level, name=f"{_UNIT} {len(found)}" if taken else _UNIT))
+            taken = any(one.name == UNIT_ROW for one in found)
+            found.append(replace(level, name=f"{UNIT_ROW} {len(found)}" if taken else UNIT_ROW))
             continue
         at = next(at for at, one in enumerate(found) if one.name == measures)
         found[at] = _named_with(found[at], level)

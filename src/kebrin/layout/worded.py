@@ -35,20 +35,7 @@ def settle_worded(search: Search, line: int) -> bool:
     word = search.words[line]
     if line in search.found:
         return True
-    stated = ~np.isnan(search.numbers[line])
-    if not stated.any():
-        return False
-    best: tuple[float, float, NDArray[np.intp], str] | None = None
-    for parts, why in _candidates(search, line):
-        gaps = np.abs(_combined(search, parts, mean=line in search.means) - search.filled[line])[stated]
-        slack = np.maximum(search.slack[stated], 0.5 * (1 if line in search.means else len(parts) + 1))
-        agree = float(
-            np.mean(gaps <= np.minimum(slack, np.abs(search.filled[line][stated]) * 0.02 + search.slack[stated]))
-        )
-        size = float(np.abs(search.filled[line][stated]).sum())
-        miss = float(gaps.sum()) / size if size else float(gaps.sum() > 0)
-        if best is None or (agree, -miss) > (best[0], -best[1]):
-            best = (agree, miss, parts, why)
+    best = _best(search, line)
     if best is None:
         return False
     agree, miss, parts, why = best
@@ -66,6 +53,25 @@ def settle_worded(search: Search, line: int) -> bool:
     tied = verb if agree == 1 else f"{verb} in {agree:.0%} of its cells" if agree else f"{verb} nowhere"
     search.found[line] = (parts, f"it is called {word!r} and {tied} over {why}", agree)
     return True
+
+
+def _best(search: Search, line: int) -> tuple[float, float, NDArray[np.intp], str] | None:
+    """The lines that a line most likely sums: the share of its cells that tie, how far it misses, the lines, and why these."""
+    stated = ~np.isnan(search.numbers[line])
+    if not stated.any():
+        return None
+    best: tuple[float, float, NDArray[np.intp], str] | None = None
+    for parts, why in _candidates(search, line):
+        gaps = np.abs(_combined(search, parts, mean=line in search.means) - search.filled[line])[stated]
+        slack = np.maximum(search.slack[stated], 0.5 * (1 if line in search.means else len(parts) + 1))
+        agree = float(
+            np.mean(gaps <= np.minimum(slack, np.abs(search.filled[line][stated]) * 0.02 + search.slack[stated]))
+        )
+        size = float(np.abs(search.filled[line][stated]).sum())
+        miss = float(gaps.sum()) / size if size else float(gaps.sum() > 0)
+        if best is None or (agree, -miss) > (best[0], -best[1]):
+            best = (agree, miss, parts, why)
+    return best
 
 
 def settle_whole(search: Search, line: int) -> bool:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from kebrin.proof import Proof
 from kebrin.shape.stacking import stack_tables
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 from kebrin.work.declared import with_kinds
 from kebrin.work.joining import Done, by_name, pick
 from kebrin.work.stepping import take_steps
@@ -51,12 +51,12 @@ def _start(plan: TablePlan, parts: list[Done]) -> Table:
     return stack_tables(bare, same=plan.same, origin=plan.origin)
 
 
-def _proof(name: str, parts: list[Done], table: Table, more: list[Remark], terms: Terms) -> Proof:
+def _proof(name: str, parts: list[Done], table: Table, more: list[Finding], terms: Terms) -> Proof:
     said = []
     for part in parts:
         state = "which is not proved" if part.proof.failures else "proved"
         what = f"made of {part.name}, {state}: {len(part.table):,} rows"
-        said.append(Remark("made of", what, count=len(part.table), breaks=bool(part.proof.failures)))
+        said.append(Finding(FindingKind.MADE_OF, what, count=len(part.table), breaks=bool(part.proof.failures)))
     sources = {source.file: source for part in parts for source in part.proof.sources}
     return Proof(
         table=name, sources=tuple(sources.values()), steps=table.steps, remarks=(*said, *more, *table.remarks),

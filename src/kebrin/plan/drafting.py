@@ -217,8 +217,7 @@ def _layout(draft: Draft, found: Found) -> Table:
 
 
 def _add_boxhead(said: Table, layout: Layout, dropped: set[str]) -> None:
-    levels = [part for level in layout.boxhead for part in level.parts]
-    said.add("boxhead", tomlkit.item([NO_COLUMN if level.name in dropped else level.name for level in levels]))
+    said.add("boxhead", tomlkit.item([NO_COLUMN if name in dropped else name for name in layout.boxhead_names]))
     if layout.boxhead and layout.boxhead[0].joined:
         said.add("joined", tomlkit.item(layout.boxhead[0].name))
 
@@ -304,7 +303,7 @@ def _steps(draft: Draft) -> tomlkit.items.AoT | None:
     if not taken:
         return None
     steps = tomlkit.aot()
-    said = {remark.kind: remark.what for remark in after.remarks}
+    said = {str(remark.kind): remark.what for remark in after.remarks}
     for step in taken:
         verb = next(iter(step))
         one = table()

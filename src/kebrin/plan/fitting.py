@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import LayoutError, Place
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, arrays
 from kebrin.work.gathering import Aside
 from kebrin.work.spelling import spelled
 
@@ -29,7 +29,7 @@ class Fitted:
     """Parts whose pieces all have the same columns; what was absorbed is told, sheets that did not fit are set aside."""
 
     parts: tuple[Part, ...]
-    remarks: tuple[Remark, ...] = ()
+    remarks: tuple[Finding, ...] = ()
 
 
 def fitted(parts: Sequence[Part], plan: TablePlan) -> Fitted:
@@ -60,8 +60,8 @@ class _Wanted:
     plan: TablePlan
 
 
-def _fit(part: Part, wanted: _Wanted) -> tuple[Part, list[Remark]]:
-    said: list[Remark] = []
+def _fit(part: Part, wanted: _Wanted) -> tuple[Part, list[Finding]]:
+    said: list[Finding] = []
     works: list[SheetWork] = []
     stamps: list[dict[str, str | None]] = []
     gone: dict[str, SheetLedger] = {}
@@ -107,10 +107,10 @@ def _misfit(file: str, sheet: str, why: str, plan: TablePlan) -> Aside:
     return Aside.of(file, error)
 
 
-def _told(piece: Piece, wanted: _Wanted) -> Remark:
+def _told(piece: Piece, wanted: _Wanted) -> Finding:
     gone = [name for name in wanted.every if name not in piece.table.columns]
     what = f"it has no {', '.join(gone)}: missing on its {len(piece.table):,} rows"
-    return Remark("missing column", what, piece.file, piece.sheet, count=len(piece.table))
+    return Finding(FindingKind.MISSING_COLUMN, what, piece.file, piece.sheet, count=len(piece.table))
 
 
 def _with_all(table: Table, wanted: _Wanted) -> Table:

@@ -48,8 +48,9 @@ class LayoutPlan(Strict):
     are looked for if it is empty. `beside` gives a name per label column right of the body. `marks` says whether footnote
     marks are kept, in a column beside their measure. `totals` lists labels of total lines that neither their wording nor
     their sums would show, `not_totals` those of lines that are called a total and are none. `records`
-    lists labels of rows that are records, whatever they look like. `fill = "none"` stops filling blank labels from above, `within` reads one rectangle of a sheet only ("C4:F7"), or what a table object or a named range
-    of the workbook covers. `joined` gives one name to all heading rows, their labels joined ("Rehearsal" over "hours" is
+    lists labels of rows that are records, whatever they look like. `fill = "none"` stops filling blank labels from above,
+    `within` reads one rectangle of a sheet only ("C4:F7"), or what a table object or a named range of the workbook covers.
+    `joined` gives one name to all heading rows, their labels joined ("Rehearsal" over "hours" is
     "Rehearsal hours"). `turn = true` reads a sheet whose records stand side by side. `leave_out` leaves out rows and
     columns, by place ('row 7', 'rows 7-9', 'column C') or by a label, whole sheets ('sheet Test*') and blocks ('block 2',
     'block A7:D12', 'block Old figures'); names, labels and titles may hold `*`.

@@ -10,7 +10,7 @@ from kebrin.errors import LayoutError, Place, nearest
 from kebrin.layout import Stated, sheets_left_out
 from kebrin.shape.effects import EFFECTS
 from kebrin.sources import read
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 from kebrin.unpivoting import Keep
 from kebrin.work.gathering import Aside
 from kebrin.work.holding import gained_levels, refuse_shifts, refuse_unnamed_column
@@ -136,7 +136,7 @@ def _worked(sheet: Sheet, plan: TablePlan, tolerance: float | None) -> tuple[She
         tolerance=tolerance,
         fields=cells,
     )
-    remarks: list[Remark] = []
+    remarks: list[Finding] = []
     laid = sheet.turned() if is_turned(sheet, stated_layout(plan.layout)) else sheet
     for piece in work.pieces:
         refuse_shifts(laid, piece.layout, plan.labels)
@@ -200,17 +200,17 @@ def _marks(options: dict[str, Any]) -> list[str]:
     return [str(mark) for key in ("missing", "marks") for mark in options.get(key, ())]
 
 
-def _scale_remarks(work: SheetWork, plan: TablePlan) -> list[Remark]:
+def _scale_remarks(work: SheetWork, plan: TablePlan) -> list[Finding]:
     """A sheet's remarks, what it says of a scale held against the plan: told only where the two differ."""
     scales = [float(step.options()["scale"]) for step in plan.step if "scale" in step.options()]
     if not scales:
         return list(work.remarks)
-    remarks = [one for one in work.remarks if one.kind != "scale"]
+    remarks = [one for one in work.remarks if one.kind != FindingKind.SCALE]
     for piece in work.pieces:
         if piece.scale is None or piece.scale.factor not in scales:
             said = f"{piece.scale.cell} says {piece.scale.words!r}" if piece.scale else "nothing here says so"
             what = f"the plan multiplies by {', '.join(f'{scale:,.10g}' for scale in scales)}, and {said}"
-            remarks.append(Remark("scale", what, piece.file, piece.sheet, count=1))
+            remarks.append(Finding(FindingKind.SCALE, what, piece.file, piece.sheet, count=1))
     return remarks
 
 

@@ -12,6 +12,7 @@ from kebrin.plan.expecting import checks_of
 from kebrin.plan.fitting import fitted
 from kebrin.plan.parts import Part, PartTask
 from kebrin.sources.choosing import Choice, choose
+from kebrin.table import Finding, FindingKind
 from kebrin.work.declared import ahead, with_kinds
 from kebrin.work.gathering import Aside, gather
 from kebrin.work.holding import label_changes, unseen_sheets, with_known_spellings
@@ -27,7 +28,7 @@ if TYPE_CHECKING:
 
     from kebrin.plan.model import PlanModel, TablePlan
     from kebrin.proof import Proof
-    from kebrin.table import Remark, Table
+    from kebrin.table import Table
     from kebrin.work.gathering import Crew
     from kebrin.work.sheet import Piece, SheetWork
 
@@ -111,7 +112,7 @@ def _with_shared_sheets(runs: Sequence[list[Done]]) -> list[list[Done]]:
     return found
 
 
-def _gathered(plan: TablePlan, base: Path, terms: Terms, means: Means) -> tuple[list[Part], list[Remark]]:
+def _gathered(plan: TablePlan, base: Path, terms: Terms, means: Means) -> tuple[list[Part], list[Finding]]:
     """What the files of one table give, and what is said of those that were passed over or set aside."""
     choice = plan.choose
     chosen = choose(plan.files, base=base, choice=Choice(choice.newest, choice.dated, choice.wait))
@@ -134,7 +135,7 @@ def _run_table(
         works = without_summaries(works)  # a sheet that sums the others is none of them, unless the plan names it
     pieces = [piece for work in works for piece in work.pieces]
     if not pieces:
-        aside = next((remark.what for remark in said if remark.kind == "set aside"), "")
+        aside = next((remark.what for remark in said if remark.kind == FindingKind.SET_ASIDE), "")
         raise LayoutError(
             f"the plan chose no sheet for the table {name!r}", Place(", ".join(part.source.file for part in parts)), why=aside,
             do="Correct sheets in the plan",
@@ -142,7 +143,7 @@ def _run_table(
     _refuse_without_effect(plan, parts, works, pieces)
     stamp_of = {id(piece): stamp for part in parts for piece, stamp in zip(part.pieces, part.stamps, strict=True)}
     stamps = [stamp_of[id(piece)] for piece in pieces]
-    twice = [] if any(one.kind == "question" and one.file for one in said) else same_sheets(pieces)
+    twice = [] if any(one.kind == FindingKind.QUESTION and one.file for one in said) else same_sheets(pieces)
     table, _ = join(pieces, stamps)
     table = with_known_spellings(table, plan.labels)
     said += [one for part in parts for one in unseen_sheets(part.source, plan.sheets.seen)]

@@ -10,6 +10,7 @@ import pyarrow as pa
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.table.arrays import block, sum_of
+from kebrin.table.findings import Finding, FindingKind
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -41,6 +42,21 @@ class Conservation:
         if self.sum_in is None or self.sum_out is None:
             return self.sum_in == self.sum_out
         return abs(self.sum_in - self.sum_out) <= 1e-9 * max(abs(self.sum_in), 1.0)
+
+    @property
+    def finding(self) -> Finding:
+        """What is found where it does not hold."""
+        what = (
+            f"{self.measure}: {self.cells:,} cells (sum {self.sum_in}) went in, {self.values:,} values "
+            f"(sum {self.sum_out}) and {self.missing:,} missing came out"
+        )
+        return Finding(
+            FindingKind.CONSERVATION,
+            what,
+            count=abs(self.cells - self.missing - self.values),
+            breaks=True,
+            column=self.measure,
+        )
 
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file."""

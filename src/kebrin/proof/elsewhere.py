@@ -12,7 +12,7 @@ from kebrin.cells import neat
 from kebrin.grammar.reading import read_text
 from kebrin.grammar.words import total_word, without_total_word
 from kebrin.proof.ties import Gap, TieOut
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -36,7 +36,7 @@ class _Said:
     at: tuple[int, int]
 
 
-def totals_elsewhere(sheet: Sheet, layouts: Sequence[Layout]) -> tuple[TieOut, tuple[Remark, ...]]:
+def totals_elsewhere(sheet: Sheet, layouts: Sequence[Layout]) -> tuple[TieOut, tuple[Finding, ...]]:
     """Hold totals said in fields and notes against the sums of the bodies, and against how many records there are.
 
     A number that is one of these ties. One that is none, and whose label speaks of the table, is a gap; any other is told.
@@ -73,7 +73,7 @@ def totals_elsewhere(sheet: Sheet, layouts: Sequence[Layout]) -> tuple[TieOut, t
             gaps.append(Gap(sheet.address(*one.at), one.numbers[0], whole, parts, 0.0, one.label))
         else:
             what = f"{one.label} is stated as {one.numbers[0]:,.10g}: no sum of the figures here, nor their number"
-            told.append(Remark("stated total", what, sheet.source, sheet.name, (sheet.address(*one.at),), 1))
+            told.append(Finding(FindingKind.STATED_TOTAL, what, sheet.source, sheet.name, (sheet.address(*one.at),), 1))
     return TieOut(sheet.source, sheet.name, len(said), exact, rounded, tuple(gaps), len(gaps)), tuple(told)
 
 

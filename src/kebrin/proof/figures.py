@@ -6,7 +6,6 @@ seen has sums among its records. Both give tables in which every cell has arrive
 
 from __future__ import annotations
 
-import itertools
 from typing import TYPE_CHECKING
 
 import numpy as np

@@ -6,10 +6,13 @@ from dataclasses import dataclass, field, replace
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any
 
-from kebrin.address import a1, parse_a1
+from kebrin.address import a1
+from kebrin.table.findings import Finding, FindingKind
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterable, Mapping
+
+_SHOWN = 6
 
 
 class Use(IntEnum):
@@ -53,27 +56,6 @@ _WORDS = {
 
 
 @dataclass(frozen=True)
-class Objection:
-    """What the reach check found wrong: the rule, a sentence, the first cells, how many there are, what settles it."""
-
-    rule: str
-    what: str
-    cells: tuple[str, ...] = ()
-    count: int = 1
-    settle: str = ""
-
-    @property
-    def places(self) -> list[tuple[int, int]]:
-        """The cells by row and column, as far as they are listed."""
-        return [place for cell in self.cells if (place := parse_a1(cell)) is not None]
-
-    def __str__(self) -> str:
-        shown = ", ".join(self.cells[:6]) + (f" and {self.count - 6:,} more" if self.count > 6 else "")
-        at = f" ({shown})" if shown else ""
-        return f"{self.what}{at}" + (f"; {self.settle}" if self.settle else "")
-
-
-@dataclass(frozen=True)
 class LeftLine:
     """One line that was left out, for people: which, its label, why, its parts."""
 
@@ -112,7 +94,7 @@ class SheetLedger:
     counts: dict[str, int]
     unclaimed: tuple[str, ...]
     unclaimed_count: int
-    objections: tuple[Objection, ...] = ()
+    objections: tuple[Finding, ...] = ()
     lines: tuple[LeftLine, ...] = ()
     notes: tuple[str, ...] = ()
     via: dict[str, tuple[int, tuple[str, ...], str]] = field(default_factory=dict)
@@ -135,6 +117,17 @@ class SheetLedger:
             self, counts={use: count for use, count in counts.items() if count}, unclaimed=shown,
             unclaimed_count=len(still) + more, open_cells=still,
         )  # fmt: skip
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What breaks the proof of this sheet: cells that reach nothing, and what the reach check objects to."""
+        if not self.unclaimed_count:
+            return self.objections
+        cells = "source cell is" if self.unclaimed_count == 1 else "source cells are"
+        what = f"{self.unclaimed_count:,} {cells} unclaimed"
+        kind = FindingKind.UNCLAIMED
+        own = Finding(kind, what, self.file, self.sheet, self.unclaimed[:_SHOWN], self.unclaimed_count, breaks=True)
+        return (own, *self.objections)
 
     @property
     def cells(self) -> int:
@@ -184,10 +177,7 @@ class SheetLedger:
             "cells": self.cells,
             "counts": self.counts,
             "unclaimed": list(self.unclaimed),
-            "objections": [
-                {"rule": one.rule, "what": one.what, "cells": list(one.cells), "count": one.count, "settle": one.settle}
-                for one in self.objections
-            ],
+            "objections": [one.to_plain() for one in self.objections],
             "lines left out": [vars(line) for line in self.lines],
             "notes left out": list(self.notes),
         }

@@ -5,14 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from kebrin.table.findings import Does, Finding, FindingKind
+
 if TYPE_CHECKING:
     from kebrin.proof.conservation import Conservation
     from kebrin.proof.ledger import SheetLedger
     from kebrin.proof.ties import TieOut
-    from kebrin.table import Remark, StepCount
+    from kebrin.table import StepCount
 
 FORM = 1
-_TOLD = 4
 
 
 @dataclass(frozen=True)
@@ -71,6 +72,12 @@ class Check:
     found: str = ""
     cells: tuple[str, ...] = ()
 
+    @property
+    def finding(self) -> Finding:
+        """What is found where it is not so."""
+        what = f"expected {self.expected}: {self.found}"
+        return Finding(FindingKind.EXPECTATION, what, cells=self.cells, count=len(self.cells), breaks=True)
+
     def __str__(self) -> str:
         at = f" ({', '.join(self.cells)})" if self.cells else ""
         return f"expected {self.expected}: {self.found or 'so it is'}{at}"
@@ -90,7 +97,7 @@ class Proof:
     conservation: tuple[Conservation, ...] = ()
     ties: tuple[TieOut, ...] = ()
     steps: tuple[StepCount, ...] = ()
-    remarks: tuple[Remark, ...] = ()
+    remarks: tuple[Finding, ...] = ()
     totals_must_tie: bool = True
     accepted: bool = False
     leave_open: tuple[str, ...] = ()
@@ -109,39 +116,40 @@ class Proof:
         return sum(ledger.cells for ledger in self.ledgers)
 
     @property
+    def findings(self) -> tuple[Finding, ...]:
+        """All that is said of the run, what breaks the proof first: one list, which every command and file shows."""
+        found = [one for ledger in self.ledgers for one in ledger.findings]
+        for tie in self.ties:
+            found += tie.findings(breaks=self.totals_must_tie)
+        found += [account.finding for account in self.conservation if not account.holds]
+        found += [check.finding for check in self.checks if not check.holds]
+        found += self.remarks
+        order = {Does.BREAKS: 0, Does.ASKS: 1, Does.TELLS: 2}
+        return tuple(sorted(found, key=lambda one: order[one.does]))
+
+    @property
     def failures(self) -> tuple[str, ...]:
         """Why the proof does not hold, a sentence each; empty if it does."""
-        said = []
-        for ledger in self.ledgers:
-            if ledger.unclaimed_count:
-                shown = ", ".join(ledger.unclaimed[:6]) + (", ..." if ledger.unclaimed_count > 6 else "")
-                cells = "cell is" if ledger.unclaimed_count == 1 else "cells are"
-                said.append(f"{ledger.sheet}: {ledger.unclaimed_count:,} source {cells} unclaimed ({shown})")
-            said += [f"{ledger.sheet}: {one}" for one in ledger.objections]
-        for tie in self.ties if self.totals_must_tie else ():
-            said += [f"{tie.sheet}: {gap.said}" for gap in tie.gaps[:_TOLD]]
-            if tie.failed > _TOLD:
-                said.append(f"{tie.sheet}: {tie.failed - _TOLD:,} more stated totals do not tie")
-        for account in self.conservation:
-            if not account.holds:
-                said.append(
-                    f"{account.measure}: {account.cells:,} cells (sum {account.sum_in}) went in, {account.values:,} values "
-                    f"(sum {account.sum_out}) and {account.missing:,} missing came out"
-                )
-        said += [str(remark) for remark in self.remarks if remark.breaks]
-        said += [str(check) for check in self.checks if not check.holds]
+        several = self.has_several_files
+        broken = [one for one in self.findings if one.does is Does.BREAKS and not self._is_left_open(one)]
+        said = [one.named(file=several) for one in broken]
         if self.strict:
-            said += [f"open question: {remark}" for remark in self.questions]
+            said += [f"open question: {one.named(file=several)}" for one in self.questions if not one.breaks]
         return tuple(said)
 
     @property
-    def questions(self) -> tuple[Remark, ...]:
+    def has_several_files(self) -> bool:
+        """Whether it is made of several files, so that a finding must say which it speaks of."""
+        return len({source.file for source in self.sources if source.used}) > 1
+
+    @property
+    def questions(self) -> tuple[Finding, ...]:
         """The questions that are open: what a person must answer, and has not stated to leave open."""
-        return tuple(
-            remark
-            for remark in self.remarks
-            if remark.kind == "question" and not any(words in remark.what for words in self.leave_open)
-        )
+        return tuple(one for one in self.remarks if one.asks and not self._is_left_open(one))
+
+    def _is_left_open(self, one: Finding) -> bool:
+        """Whether a person states to leave a question open."""
+        return one.asks and any(words in one.what for words in self.leave_open)
 
     @property
     def headline(self) -> str:
@@ -184,7 +192,8 @@ class Proof:
             "accepted": self.accepted,
             "headline": self.headline,
             "failures": list(self.failures),
-            "questions": [str(remark) for remark in self.questions],
+            "questions": [one.named(file=self.has_several_files) for one in self.questions],
+            "findings": [one.to_plain() for one in self.findings],
             "sources": [source.to_plain() for source in self.sources],
             "ledger": {
                 "cells": self.cells,
@@ -200,11 +209,4 @@ class Proof:
             ],
             "by source": [one.to_plain() for one in self.fills],
             "steps": [step._asdict() for step in self.steps],
-            "remarks": [
-                {
-                    "kind": remark.kind, "what": remark.what, "file": remark.file, "sheet": remark.sheet,
-                    "cells": list(remark.cells), "count": remark.count, "breaks": remark.breaks,
-                }
-                for remark in self.remarks
-            ],
         }  # fmt: skip

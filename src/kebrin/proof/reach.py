@@ -25,9 +25,9 @@ from kebrin.cells import Kind, Look, Sheet, column_letters
 from kebrin.grammar.words import (
     MAY_TOTAL,
     are_statistics,
-    is_bare_claim,
     average_word,
     carried_word,
+    is_bare_claim,
     says_whole,
     speaks,
     total_word,
@@ -35,18 +35,18 @@ from kebrin.grammar.words import (
 )
 from kebrin.proof.figures import figures_as_labels, kept_sums, may_average, may_sum
 from kebrin.proof.labelling import check_labels, lines_in_use
-from kebrin.proof.ledger import LeftLine, Objection, SheetLedger, Use
+from kebrin.proof.ledger import LeftLine, SheetLedger, Use
 from kebrin.proof.left import Left, Why
 from kebrin.proof.reasons import Account, account_for_left, widen
 from kebrin.proof.strangers import object_to_strangers
-from kebrin.table import arrays
+from kebrin.table import FindingKind, Settle, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from numpy.typing import NDArray
 
-    from kebrin.table import Labels, Segment, Table
+    from kebrin.table import Finding, Labels, Segment, Table
 
 _UNCLAIMED = int(Use.UNCLAIMED)
 _LISTED = 200
@@ -66,10 +66,16 @@ class FieldAt:
 
 @dataclass(frozen=True)
 class Said:
-    """What a person states of a sheet: labels of lines that are records, and whether headings and labels are named."""
+    """What a person states of a sheet: labels of lines that are records; whether headings, labels and heads of rows are named."""
 
     kept: tuple[str, ...] = ()
-    named: bool = False
+    boxhead: bool = False
+    stub: bool = False
+    cutins: bool = False
+
+    def names(self, axis: int) -> bool:
+        """Whether a person names the labels before the rows (axis 0), or the headings over the columns (axis 1)."""
+        return self.boxhead if axis else self.stub
 
     def keeps(self, *texts: str) -> bool:
         """Whether one of some labels is that of a record."""
@@ -83,7 +89,7 @@ class Verdict:
 
     sheet: Sheet
     uses: NDArray[np.uint8]
-    objections: tuple[Objection, ...]
+    objections: tuple[Finding, ...]
     lines: tuple[LeftLine, ...]
     notes: tuple[str, ...]
     via: dict[str, tuple[int, tuple[str, ...], str]]
@@ -158,7 +164,7 @@ def reach(
         _misplaced_figures(account, segment, table, said)
     account_for_left(account, left, labels)
     for segment, _ in segments:
-        object_to_strangers(account, segment, said.kept)
+        object_to_strangers(account, segment, said.kept, heads_named=said.cutins)
     _fields(account, fields)
     account.uses[~sheet.filled] = Use.UNCLAIMED
     via = {name: _arrived(account, listed) for name, listed in account.via.items() if any(map(len, listed))}
@@ -172,7 +178,7 @@ def _labels(
 ) -> None:  # fmt: skip
     for found in check_labels(account.sheet, segment, table, aside):
         if found.broken:
-            account.object("label", found.what, found.broken)
+            account.object(FindingKind.LABEL, found.what, found.broken)
         _claim(account, found.cells, Use.LABEL if found.labels.axis == 0 else Use.HEADING, labels)
         account.came_by(found.labels.column, found.cells)
         _head(account, found.labels.column, found.labels.head)
@@ -240,14 +246,18 @@ def _values(account: Account, segment: Segment, table: Table) -> None:
         at, of = rows[there], columns[there]
         again = account.body[at, of]
         if again.any():
-            account.object("value", "cells are values of two records", list(zip(at[again], of[again], strict=True)))
+            account.object(
+                FindingKind.VALUE, "cells are values of two records", list(zip(at[again], of[again], strict=True))
+            )
         account.body[at, of] = True
         account.uses[at, of] = Use.VALUE
         if measure in table.columns and len(table) == len(segment):
             wrong = _unlike(sheet, table.data.column(measure), rows, columns)
             if len(wrong):
                 cells = [(int(rows[at]), int(columns[at])) for at in wrong[:_FEW]]
-                account.object("value", f"{measure}: {len(wrong):,} values are not what their cells hold", cells)
+                account.object(
+                    FindingKind.VALUE, f"{measure}: {len(wrong):,} values are not what their cells hold", cells
+                )
 
 
 def _unlike(
@@ -274,7 +284,7 @@ def _claim(account: Account, cells: NDArray[np.intp], use: Use, labels: NDArray[
     rows, columns = cells[:, 0], cells[:, 1]
     twice = account.body[rows, columns]
     if twice.any():
-        account.object("label", "cells are values and labels at once", cells[twice].tolist())
+        account.object(FindingKind.LABEL, "cells are values and labels at once", cells[twice].tolist())
     labels[rows, columns] = True
     free = account.uses[rows, columns] == _UNCLAIMED
     account.uses[rows[free], columns[free]] = use
@@ -323,8 +333,8 @@ def _called_totals(account: Account, segment: Segment, table: Table, said: Said)
                 is_bare_claim(text) or carried_word(text) or _may_sum(account.sheet, segment, one, text)
             ):
                 account.object(
-                    "total", f"{text!r} is called a total or a mean and is kept as data", [cell],
-                    f"state totals = [{text!r}] or not_totals = [{text!r}] in the plan's layout",
+                    FindingKind.CALLED_TOTAL, f"{text!r} is called a total or a mean and is kept as data", [cell],
+                    Settle("totals", [text]), Settle("not_totals", [text]),
                 )  # fmt: skip
 
 
@@ -363,8 +373,8 @@ def _totals_among_values(account: Account, segment: Segment, table: Table, said:
                 continue
             rows, columns = segment.cells(name)
             account.object(
-                "total", f"{text!r} is called a total and is kept as data", [(int(rows[at]), int(columns[at]))],
-                f"state not_totals = [{text!r}] in the plan's layout, or leave such rows out",
+                FindingKind.CALLED_TOTAL, f"{text!r} is called a total and is kept as data", [(int(rows[at]), int(columns[at]))],
+                Settle("totals", [text]), Settle("not_totals", [text]),
             )  # fmt: skip
 
 
@@ -390,11 +400,12 @@ def _cell_that_says(sheet: Sheet, labels: Labels, used: NDArray[np.bool_], text:
 def _misplaced_figures(account: Account, segment: Segment, table: Table, said: Said) -> None:
     """Figures that stand for labels, and records that sum others."""
     sheet = account.sheet
-    for level, cells in figures_as_labels(sheet, segment) if not said.named else ():
-        if level.column in table.columns:
+    for level, cells in figures_as_labels(sheet, segment):
+        if level.column in table.columns and not said.names(level.axis):
             account.object(
-                "figures", f"{level.column}: its labels are figures, and without them every line has a name of its own", cells,
-                "they may be values: state boxhead and stub in the plan's layout",
+                FindingKind.FIGURES,
+                f"{level.column}: its labels are figures, and without them every line has a name of its own: they may be values",
+                cells, Settle("boxhead" if level.axis else "stub", _own_levels(segment, level.axis), says="they are labels"),
             )  # fmt: skip
     for axis, line, _, count in kept_sums(sheet, segment):
         labels = _labels_of(sheet, segment, axis, line)
@@ -403,11 +414,23 @@ def _misplaced_figures(account: Account, segment: Segment, table: Table, said: S
         name = f"row {line + 1}" if axis == 0 else f"column {column_letters(line)}"
         first_cell = int(next(iter(segment.columns.values()))[0]) if axis == 0 else int(segment.rows[0])
         cell = (line, first_cell) if axis == 0 else (first_cell, line)
-        label = labels[-1] if labels else name
-        account.object(
-            "sum", f"{name} {label!r} is the sum of {count} lines beside it and is kept as data", [cell],
-            f"state totals = [{label!r}] or not_totals = [{label!r}] in the plan's layout",
-        )  # fmt: skip
+        label = labels[-1] if labels else ""
+        settle = (
+            [Settle("totals", [label]), Settle("not_totals", [label])]
+            if label
+            else [Settle("leave_out", [name], says="it is one")]
+        )
+        what = f"{name}{f' {label!r}' if label else ''} is the sum of {count} lines beside it and is kept as data"
+        account.object(FindingKind.SUM, what, [cell], *settle)
+
+
+def _own_levels(segment: Segment, axis: int) -> list[str]:
+    """The names of the levels whose labels stand in lines of their own, as a plan names them."""
+    names = dict.fromkeys(
+        one.column for one in segment.sources
+        if one.axis == axis and (axis == 1 or 2 * int((one.rows == segment.rows).sum()) > len(segment.rows))
+    )  # fmt: skip
+    return list(names)
 
 
 def _labels_of(sheet: Sheet, segment: Segment, axis: int, line: int) -> list[str]:

@@ -12,8 +12,9 @@ import numpy as np
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import of_several_months
 from kebrin.grammar.words import carried_word, is_drawn, is_unit, says_whole, total_word
-from kebrin.proof.ledger import Objection, Use
+from kebrin.proof.ledger import Use
 from kebrin.proof.left import Left, Why
+from kebrin.table.findings import Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -43,7 +44,7 @@ class Account:
     uses: NDArray[np.uint8]
     body: NDArray[np.bool_]  # body cells of all records that are in a table
     hulls: list[tuple[int, int, int, int]] = field(default_factory=list)
-    objections: list[Objection] = field(default_factory=list)
+    objections: list[Finding] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     via: dict[str, list[NDArray[np.intp]]] = field(default_factory=dict)
     sums: list[tuple[int, NDArray[np.int32]]] = field(
@@ -56,10 +57,23 @@ class Account:
         """Note that cells (n x 2) arrived in a column."""
         self.via.setdefault(column, []).append(cells)
 
-    def object(self, rule: str, what: str, cells: Sequence[Sequence[int]], settle: str = "") -> None:
-        """Note an objection with its cells."""
+    def object(
+        self, kind: FindingKind, what: str, cells: Sequence[Sequence[int]], *settle: Settle, count: int | None = None
+    ) -> None:
+        """Note an objection with its cells and the lines that settle it."""
         shown = tuple(self.sheet.address(int(row), int(column)) for row, column in list(cells)[:_FEW])
-        self.objections.append(Objection(rule, what, shown, len(cells), settle))
+        self.objections.append(
+            Finding(
+                kind,
+                what,
+                self.sheet.source,
+                self.sheet.name,
+                shown,
+                len(cells) if count is None else count,
+                breaks=True,
+                settle=settle,
+            )
+        )
 
 
 def widen(account: Account, left: Left) -> None:
@@ -196,7 +210,7 @@ def _says_nothing_more(account: Account, left: Left, cell: tuple[int, int], said
         return True
     if any(len(one) > 2 and one in text for one in said):
         return True  # "North, all fields" over the fields of North
-    again = np.count_nonzero(sheet.values[:, cell[1]] == sheet.values[cell]) > 1
+    again = int(np.count_nonzero(sheet.values[:, cell[1]] == sheet.values[cell])) > 1
     return again or _is_in_codes(sheet, left, cell)
 
 
@@ -214,7 +228,8 @@ def _carries(sheet: Sheet, left: Left) -> bool:
     # What begins a sum that is stated below carries over what came before.
     below = np.cumsum(np.nan_to_num(sheet.numbers[left.at :][:, stated]), axis=0)[:-1]
     later = np.nan_to_num(sheet.numbers[left.at + 1 :][:, stated])
-    if bool((np.abs(below - later) <= 1e-9 * np.maximum(np.abs(later), 1.0)).all(axis=1)[1:].any()):
+    ties = np.asarray((np.abs(below - later) <= 1e-9 * np.maximum(np.abs(later), 1.0)).all(axis=1))
+    if bool(ties[1:].any()):
         return True
     for row in range(sheet.shape[0]):
         columns = np.flatnonzero(sheet.filled[row]).tolist() if row != left.at else []

@@ -13,7 +13,7 @@ import numpy as np
 
 from kebrin.cells import MISSING_MARKS, Sheet, column_letters
 from kebrin.proof.ledger import Use
-from kebrin.table import arrays
+from kebrin.table import FindingKind, Settle, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterator
@@ -28,37 +28,34 @@ _FEWEST_HEADINGS, _MOSTLY, _FEWEST_BESIDE, _SHARE_BESIDE = 3, 0.6, 3, 0.5
 _MOST_COLUMNS, _FEWEST_RECORDS, _PAIR = 200, 3, 2
 
 
-def object_to_strangers(account: Account, segment: Segment, kept: Collection[str] = ()) -> None:
-    """Records that look like headings or stand behind the sum of all others, and columns beside the records that look like theirs.
+def object_to_strangers(
+    account: Account, segment: Segment, kept: Collection[str] = (), *, heads_named: bool = False
+) -> None:
+    """Records that look like headings or stand behind the sum of all others, and columns beside them that look like theirs.
 
-    Records whose labels a person states (`kept`) are what they are.
+    Records whose labels a person states (`kept`) are what they are, and heads that a person names are heads.
     """
     sheet, own = account.sheet, {label.casefold() for label in kept}
     inside = (*headings_inside(sheet, segment), *pairs_inside(sheet, segment), *behind_totals(account, segment))
-    for (row, column), what in inside:
+    found = [(FindingKind.HEADINGS, cell, f"is a record, {what}") for cell, what in inside]
+    found += [(FindingKind.GOES_ON, cell, f"is a record, {what}") for cell, what in goes_on_inside(sheet, segment)]
+    for kind, (row, column), what in found:
         text = sheet.text(row, column)
         if own.isdisjoint(sheet.text(row, int(one)).casefold() for one in np.flatnonzero(sheet.filled[row])):
             account.object(
-                "headings", f"row {row + 1} {text!r} is a record, {what}", [(row, column)],
-                f"state records = [{text!r}] in the plan's layout if it is one; else leave row {row + 1} out, or end the table above",
+                kind, f"row {row + 1} {text!r} {what}", [(row, column)],
+                Settle("records", [text], says="it is one"), Settle("leave_out", [f"row {row + 1}"], says="it is none"),
             )  # fmt: skip
-    for (row, column), what in heads_that_go_on(account.sheet, segment):
+    for (row, column), what in heads_that_go_on(sheet, segment) if not heads_named else ():
+        levels = [one.column for one in segment.sources if one.axis == 0 and not (one.rows == segment.rows).any()]
+        told = f"row {row + 1} {sheet.text(row, column)!r} {what}: join the two in a copy of the file"
+        settle = Settle("cutins", levels, says="it heads the rows below")
+        account.object(FindingKind.GOES_ON, told, [(row, column)], settle)
+    for cell, what in columns_beside(sheet, segment, account.uses):
         account.object(
-            "goes on", f"row {row + 1} {account.sheet.text(row, column)!r} {what}", [(row, column)],
-            "join the two texts in a copy of the file, or take the table as it is (--accept)",
+            FindingKind.BESIDE, f"{what} and is in no table: give it a heading in a copy of the file", [cell],
+            Settle("leave_out", [f"column {column_letters(cell[1])}"], says="it stays out"),
         )  # fmt: skip
-    for (row, column), what in goes_on_inside(account.sheet, segment):
-        account.object(
-            "goes on", f"row {row + 1} {account.sheet.text(row, column)!r} is a record, {what}", [(row, column)],
-            f"join the two texts in a copy of the file, or state leave_out = 'row {row + 1}' in the plan's layout",
-        )  # fmt: skip
-    for cell, what in columns_beside(account.sheet, segment, account.uses):
-        account.object(
-            "beside",
-            f"{what} and is in no table",
-            [cell],
-            f"give it a heading, or state leave_out = 'column {column_letters(cell[1])}' in the plan's layout",
-        )
 
 
 def headings_inside(sheet: Sheet, segment: Segment) -> Iterator[tuple[tuple[int, int], str]]:
@@ -118,8 +115,7 @@ def behind_totals(account: Account, segment: Segment) -> Iterator[tuple[tuple[in
             lacking = int(columns[int((usual & ~filled[at]).argmax())])
             yield (
                 (int(rows[at]), int(columns[int(filled[at].argmax())])),
-                f"stands behind the total in row {row + 1}, and has nothing in column {column_letters(lacking)}, as the records "
-                f"above it have",
+                f"stands behind the total in row {row + 1} and lacks what the records above it have in {column_letters(lacking)}",
             )
 
 

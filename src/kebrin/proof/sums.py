@@ -78,7 +78,7 @@ def sums_among(numbers: Numbers, fewest: int = 2) -> list[tuple[int, int, int]]:
 
 
 def _may_be_sums(filled: Numbers) -> NDArray[np.bool_]:
-    """Which lines may be sums of two or more neighbours: at least as large as the two before them, or behind them, in each column.
+    """Which lines may be sums of two or more neighbours: as large as the two before them, or behind them, in each column.
 
     A column with numbers below zero says nothing of that.
     """
@@ -109,7 +109,7 @@ def _is_sum(filled: Numbers, blank: NDArray[np.bool_], line: int, parts: range) 
 
 
 class RunningSums:
-    """Sums among lines that pass in batches and are not kept: lines that sum all before them, or all since a line that may be one.
+    """Sums among lines that pass in batches and are not kept: of all lines before them, or all since a line that may be one.
 
     Two weighings of a line's numbers must both come out, so that the lines themselves are not needed again.
 

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from kebrin.layout import is_ratio
+from kebrin.table.findings import Finding, FindingKind
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -30,6 +31,7 @@ _ROUNDED = re.compile(
 )
 _MOST_DECIMALS = 6
 _LISTED = 200
+_TOLD = 4
 
 
 @dataclass(frozen=True)
@@ -53,7 +55,7 @@ class Gap:
         """The gap in a clause."""
         parts = "1 part sums" if self.terms == 1 else f"{self.terms} parts sum"
         return (
-            f"{self.cell} ({self.line}) states {self.stated:,.10g}, its {parts} to {self.computed:,.10g}, "
+            f"{self.line} states {self.stated:,.10g}, its {parts} to {self.computed:,.10g}, "
             f"a difference of {self.difference:+,.10g}"
         )
 
@@ -99,6 +101,15 @@ class TieOut:
             gaps=(*self.gaps, *other.gaps), failed=self.failed + other.failed, apart=self.apart + other.apart,
             widest=max(self.widest, other.widest),
         )  # fmt: skip
+
+    def findings(self, *, breaks: bool) -> list[Finding]:
+        """The totals that do not tie, the first of them one by one."""
+        kind = FindingKind.GAP
+        found = [Finding(kind, gap.said, self.file, self.sheet, (gap.cell,), 1, breaks) for gap in self.gaps[:_TOLD]]
+        if self.failed > _TOLD:
+            what = f"{self.failed - _TOLD:,} more stated totals do not tie"
+            found.append(Finding(kind, what, self.file, self.sheet, (), self.failed - _TOLD, breaks))
+        return found
 
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file."""

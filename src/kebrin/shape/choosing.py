@@ -11,7 +11,7 @@ import pyarrow as pa
 from kebrin.errors import PlanError
 from kebrin.shape.conditions import fulfilled, said_of
 from kebrin.shape.groups import groups_of
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, arrays
 from kebrin.values.spellings import folded
 
 if TYPE_CHECKING:
@@ -89,8 +89,10 @@ def once(table: Table, by: Sequence[str] = (), *, keep: Literal["first", "last"]
     gone = int((~flags).sum())
     repeated = int((np.bincount(groups.of) > 1).sum()) if len(table) else 0
     what = f"once by {', '.join(by) or 'all columns'}: {gone:,} of {len(table):,} rows say what another says"
-    said = Remark(
-        "repeats", f"{what}, {repeated:,} record{'s' * (repeated != 1)}; the {keep} of each is kept", count=gone
+    said = Finding(
+        FindingKind.REPEATS,
+        f"{what}, {repeated:,} record{'s' * (repeated != 1)}; the {keep} of each is kept",
+        count=gone,
     )
     made = rows_of(table, np.flatnonzero(flags)).remarked([said])
     return made.step(f"once {', '.join(by)}".strip(), len(table), f"{gone:,} rows repeated others")
@@ -114,17 +116,20 @@ def _kept(table: Table, flags: NDArray[np.bool_], where: Mapping[str, Any], verb
         if pa.types.is_floating(table.data.column(name).type):
             sums = [f"{arrays.sum_of(one.data.column(name)):,.10g}" for one in (made, table)]
             what += f"; sum of {name} {sums[0]} of {sums[1]}"
-    said = [Remark("rows left out", what, count=gone)]
+    said = [Finding(FindingKind.ROWS_LEFT_OUT, what, count=gone)]
     if not len(rows) and len(table):
         said.append(
-            Remark(
-                "question", f"{verb} {said_of(where)} keeps no row{_why_none(table, where, alike=alike)}", count=gone
+            Finding(
+                FindingKind.QUESTION,
+                f"{verb} {said_of(where)} keeps no row{_why_none(table, where, alike=alike)}",
+                count=gone,
             )
         )
     elif verb == "leave_out" and not gone:
         said.append(
-            Remark(
-                "rows left out", f"leave_out {said_of(where)} leaves out no row{_why_none(table, where, alike=alike)}"
+            Finding(
+                FindingKind.ROWS_LEFT_OUT,
+                f"leave_out {said_of(where)} leaves out no row{_why_none(table, where, alike=alike)}",
             )
         )
     return made.remarked(said).step(f"{verb} {said_of(where)}", len(table), f"{gone:,} rows left out")
@@ -154,5 +159,7 @@ def _marked(table: Table, flags: NDArray[np.bool_], into: str, what: str) -> Tab
         raise PlanError(f"there is a column {into!r} already", do="State another name as into")
     data = table.data.append_column(into, arrays.flags(flags, np.ones(len(flags), np.bool_)))
     made = replace(table, data=data)
-    said = Remark("marked", f"{into}: {int(flags.sum()):,} of {len(table):,} rows fulfil {what.removeprefix('only ')}")
+    said = Finding(
+        FindingKind.MARKED, f"{into}: {int(flags.sum()):,} of {len(table):,} rows fulfil {what.removeprefix('only ')}"
+    )
     return made.remarked([said]).step(what, len(table), f"marked in {into}")

@@ -13,7 +13,7 @@ from kebrin.errors import PlanError
 from kebrin.shape.formulas import computed
 from kebrin.shape.groups import factor
 from kebrin.shape.summing import numbers_of, without_tails
-from kebrin.table import Origin, Remark, arrays
+from kebrin.table import Finding, FindingKind, Origin, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -123,7 +123,9 @@ def compute(table: Table, into: str, formula: str) -> Table:
     way = "ratio" if "/" in formula else "compute"
     after = replace(table, data=table.data.append_column(into, arrays.numbers(made))).with_made(**{into: way})
     said = f"{into} = {formula}: {len(made) - gaps:,} values, {gaps:,} missing; sum {float(np.nansum(made)):,.10g}"
-    return after.remarked([Remark("computed", said, count=gaps)]).step(f"compute {into}", len(table), formula)
+    return after.remarked([Finding(FindingKind.COMPUTED, said, count=gaps)]).step(
+        f"compute {into}", len(table), formula
+    )
 
 
 def turn(table: Table, heads: str, *, into: str = "field") -> Table:

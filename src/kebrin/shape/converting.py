@@ -10,7 +10,7 @@ import pyarrow as pa
 from kebrin.errors import Place, PlanError
 from kebrin.shape.summing import without_tails
 from kebrin.sources import read
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, arrays
 from kebrin.values.dates import read_dates
 from kebrin.values.keys import clean
 from kebrin.values.numbers import read_numbers
@@ -200,7 +200,7 @@ def _days(table: Table, on: str) -> NDArray[np.int64]:
 
 def _without_rate(
     column: str, codes: Texts, said: Sequence[str], gone: NDArray[np.bool_], *, breaks: bool
-) -> list[Remark]:
+) -> list[Finding]:
     if not gone.any():
         return []
     counts: dict[str, int] = {}
@@ -210,4 +210,4 @@ def _without_rate(
     shown = ", ".join(f"{name} ({count:,})" for name, count in sorted(counts.items(), key=lambda one: -one[1])[:8])
     amounts = "1 amount has" if gone.sum() == 1 else f"{int(gone.sum()):,} amounts have"
     what = f"convert {column}: {amounts} no rate, or none yet on the day: {shown}"
-    return [Remark("missing rate", what, count=int(gone.sum()), breaks=breaks)]
+    return [Finding(FindingKind.MISSING_RATE, what, count=int(gone.sum()), breaks=breaks)]

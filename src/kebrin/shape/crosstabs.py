@@ -12,7 +12,7 @@ from kebrin.errors import PlanError
 from kebrin.shape.groups import Groups, groups_of
 from kebrin.shape.orders import Order, ordered
 from kebrin.shape.summing import like_parts, numbers_of
-from kebrin.table import Origin, Remark, arrays
+from kebrin.table import Finding, FindingKind, Origin, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -164,12 +164,14 @@ def _with_total(column: pa.Array, *, first: bool) -> pa.Array:
     return pa.concat_arrays([plain, blank])
 
 
-def _held(name: str, numbers: Numbers, cells: Numbers) -> Remark:
+def _held(name: str, numbers: Numbers, cells: Numbers) -> Finding:
     """The sum of the lines, the sum of the columns and the sum of the rows that came in: all three are one."""
     before = float(np.nansum(numbers))
     sides = (float(np.nansum(np.nansum(cells, axis=1))), float(np.nansum(np.nansum(cells, axis=0))))
     holds = all(abs(before - side) <= 1e-9 * max(float(np.nansum(np.abs(numbers))), 1.0) for side in sides)
     what = f"crosstab: {name} sums to {before:,.10g} over the rows that went in, the lines and the columns"
-    return Remark(
-        "cross-footing", what if holds else f"{what}: no, to {sides[0]:,.10g} and {sides[1]:,.10g}", breaks=not holds
+    return Finding(
+        FindingKind.CROSS_FOOTING,
+        what if holds else f"{what}: no, to {sides[0]:,.10g} and {sides[1]:,.10g}",
+        breaks=not holds,
     )

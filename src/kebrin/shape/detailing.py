@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from kebrin.errors import PlanError, ValuesError
 from kebrin.shape.splitting import split
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, arrays
 from kebrin.table.origin import Origin
 
 if TYPE_CHECKING:
@@ -75,8 +75,10 @@ def detail(
     what = f"detail {column}: {len(table):,} records hold {len(entries):,} entries" + (
         f"; {without:,} record{'s hold' if without > 1 else ' holds'} none" if without else ""
     )
-    said = Remark("detail", what, count=len(entries))
-    about = [one for one in entries.remarks if one.kind != "split"]  # rows of records without an entry are gone again
+    said = Finding(FindingKind.DETAIL, what, count=len(entries))
+    about = [
+        one for one in entries.remarks if one.kind != FindingKind.SPLIT
+    ]  # rows of records without an entry are gone again
     # What is said of a column goes where the column goes.
     mine = [one for one in table.remarks if not one.column or one.column in moved]
     told = replace(entries, remarks=(*mine, *about, said), steps=table.steps)

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 import pyarrow as pa
 
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
@@ -74,7 +74,7 @@ EFFECTS: Mapping[str, Effect] = {
 }
 
 
-def held(verb: str, first: Any, options: Mapping[str, Any], before: Table, after: Table) -> list[Remark]:
+def held(verb: str, first: Any, options: Mapping[str, Any], before: Table, after: Table) -> list[Finding]:
     """What a step did beyond its effect; nothing if it did what it says.
 
     Args:
@@ -98,7 +98,7 @@ def held(verb: str, first: Any, options: Mapping[str, Any], before: Table, after
     if _wrong_count(effect.rows, rows_in, rows_out):
         said = {"same": "keeps every row", "sorted": "keeps every row", "fewer": "adds no row", "more": "drops no row"}
         what = f"{name}: it {said[effect.rows]}, and of {rows_in:,} rows {rows_out:,} came out"
-        return [Remark("step", what, count=abs(rows_in - rows_out), breaks=True)]
+        return [Finding(FindingKind.STEP, what, count=abs(rows_in - rows_out), breaks=True)]
     if rows_in != rows_out or effect.rows == "more":
         return []
     own = {
@@ -110,7 +110,7 @@ def held(verb: str, first: Any, options: Mapping[str, Any], before: Table, after
         if column not in own and not _as_before(before, after, column, in_order=effect.rows == "same")
     ]  # fmt: skip
     what = f"{name}: it does not change {', '.join(wrong)}, and what these hold is not what went in"
-    return [Remark("step", what, count=len(wrong), breaks=True)] if wrong else []
+    return [Finding(FindingKind.STEP, what, count=len(wrong), breaks=True)] if wrong else []
 
 
 def _wrong_count(rows: Rows, before: int, after: int) -> bool:

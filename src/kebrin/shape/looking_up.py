@@ -15,7 +15,7 @@ from kebrin.errors import Place, PlanError
 from kebrin.shape.groups import Groups, factor, groups_of
 from kebrin.shape.summing import like_parts
 from kebrin.sources.tables import read_table
-from kebrin.table import Origin, Remark, Table, arrays
+from kebrin.table import Finding, FindingKind, Origin, Table, arrays
 from kebrin.values.spellings import folded
 
 if TYPE_CHECKING:
@@ -78,14 +78,15 @@ def lookup(
     made = replace(table, data=data, origins=table.origins).with_made(**looked)
     said = _said(table, keys, at, int((rows >= 0).sum()), name)
     if unmatched == "keep":
-        said = [replace(one, kind="unmatched key") for one in said]
+        said = [replace(one, kind=FindingKind.UNMATCHED) for one in said]
     made = made.remarked(said)
     gone = int((at < 0).sum())
     if unmatched == "leave out" and gone:
         from kebrin.shape.choosing import rows_of
 
         made = rows_of(
-            made.with_remarks([replace(one, kind="unmatched key") for one in made.remarks]), np.flatnonzero(at >= 0)
+            made.with_remarks([replace(one, kind=FindingKind.UNMATCHED) for one in made.remarks]),
+            np.flatnonzero(at >= 0),
         )
     note = f"{len(table) - gone:,} of {len(table):,} rows found a match in {name}"
     return made.step(f"lookup {', '.join(wanted)}", len(table), note)
@@ -232,7 +233,7 @@ def _first_rows(other: Table, keys: _Keys, wanted: Mapping[str, str], name: str)
     return forms, first
 
 
-def _said(table: Table, keys: Mapping[str, str], at: NDArray[np.int64], known: int, name: str) -> list[Remark]:
+def _said(table: Table, keys: Mapping[str, str], at: NDArray[np.int64], known: int, name: str) -> list[Finding]:
     """What is said of keys without a match, on either side."""
     said = []
     gone = at < 0
@@ -243,14 +244,16 @@ def _said(table: Table, keys: Mapping[str, str], at: NDArray[np.int64], known: i
         shown = [f"{_path(groups, place)!r} ({int(counts[place]):,})" for place in worst]
         more = int((counts > 0).sum()) - len(worst)
         what = f"{int(gone.sum()):,} rows find no match in {name} by {', '.join(keys)}: {', '.join(shown)}"
-        said.append(Remark("question", what + f" and {more:,} more keys" * (more > 0), count=int(gone.sum())))
+        said.append(
+            Finding(FindingKind.QUESTION, what + f" and {more:,} more keys" * (more > 0), count=int(gone.sum()))
+        )
     used = np.zeros(int(at.max(initial=-1)) + 2, np.bool_)
     used[at] = True  # -1 marks the last place
     unused = known - int(used[:-1].sum())
     if unused:
         said.append(
-            Remark(
-                "unused key",
+            Finding(
+                FindingKind.UNUSED_KEY,
                 f"{unused:,} key{'s' * (unused > 1)} of {name} {'are' if unused > 1 else 'is'} on no row here",
                 count=unused,
             )

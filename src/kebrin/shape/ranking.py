@@ -14,7 +14,7 @@ from kebrin.shape.crosstabs import TOTAL
 from kebrin.shape.groups import Groups, factor, groups_of
 from kebrin.shape.orders import Order, ordered
 from kebrin.shape.summing import like_parts, numbers_of
-from kebrin.table import Origin, Remark, arrays
+from kebrin.table import Finding, FindingKind, Origin, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -132,7 +132,7 @@ def top(table: Table, count: int, of: str, *, by: Sequence[str], rest: str = "ot
     data = pa.Table.from_arrays(list(columns.values()), names=list(columns))
     made = replace(table, data=data, measures=(), origins=Origin(), made={of: "sum"})
     what = f"top {count} of {len(groups):,} by {of}: {len(others):,} are {rest!r}; the sum stays {totals.sum():,.10g}"
-    return made.remarked([Remark("top", what, count=len(others))]).step(f"top {count} {of}", len(table))
+    return made.remarked([Finding(FindingKind.TOP, what, count=len(others))]).step(f"top {count} {of}", len(table))
 
 
 def share(

@@ -12,7 +12,7 @@ import pyarrow as pa
 from kebrin.errors import PlanError
 from kebrin.shape.columnwise import Parts, by_label, by_pattern, by_width
 from kebrin.shape.parting import Entries, Spread
-from kebrin.table import Remark, Table, arrays
+from kebrin.table import Finding, FindingKind, Table, arrays
 from kebrin.values.entries import PLAIN_SIGNS
 from kebrin.values.marking import labels_of
 from kebrin.values.outcome import Outcome, finished, place, unread_of
@@ -174,14 +174,16 @@ def _same_sum(table: Table, name: str, after: pa.Array | pa.ChunkedArray) -> boo
     return math.isclose(before, arrays.sum_of(pa.chunked_array([after])), rel_tol=1e-9, abs_tol=1e-9)
 
 
-def _changed_sum(table: Table, name: str, after: pa.Array | pa.ChunkedArray) -> Remark:
+def _changed_sum(table: Table, name: str, after: pa.Array | pa.ChunkedArray) -> Finding:
     sums = arrays.sum_of(table.data.column(name)), arrays.sum_of(pa.chunked_array([after]))
-    return Remark(
-        "changed sum", f"{name}: the sum was {sums[0]:,.10g} before the split and is {sums[1]:,.10g}", breaks=True
+    return Finding(
+        FindingKind.CHANGED_SUM,
+        f"{name}: the sum was {sums[0]:,.10g} before the split and is {sums[1]:,.10g}",
+        breaks=True,
     )
 
 
-def _other_signs(column: str, texts: Texts, at: Sequence[str]) -> list[Remark]:
+def _other_signs(column: str, texts: Texts, at: Sequence[str]) -> list[Finding]:
     """Signs that part entries as a rule, stand in the cells and are not among the delimiters: it is asked."""
     import pyarrow.compute as pc
 
@@ -193,13 +195,13 @@ def _other_signs(column: str, texts: Texts, at: Sequence[str]) -> list[Remark]:
         if cells:
             held = "1 cell holds" if cells == 1 else f"{cells:,} cells hold"
             what = f"split {column}: {held} {sign!r}, which is not among the delimiters: does it part entries? Then add it to at"
-            said.append(Remark("question", what, count=cells))
+            said.append(Finding(FindingKind.QUESTION, what, count=cells))
     return said
 
 
 def _said(
     table: Table, column: str, texts: Texts, entries: Entries, spread: Spread, shared: Sequence[str], share: Share
-) -> list[Remark]:
+) -> list[Finding]:
     rule = "shared out equally" if share == "equal" else "left with the first entry"
     several = int((spread.times > 1).sum())
     what = f"split {column}: {several:,} of {len(table):,} cells held several entries, {len(spread):,} rows now"
@@ -208,13 +210,15 @@ def _said(
             f"{name} (sum {arrays.sum_of(table.data.column(name)):,.10g} before and after)" for name in shared
         )
         what += f"; {sums} {'was' if len(shared) == 1 else 'were'} {rule}"
-    said = [Remark("split", what, count=several)]
+    said = [Finding(FindingKind.SPLIT, what, count=several)]
     twice = entries.twice()
     if twice:
         cells = int(texts.counts[twice].sum())
         shown = ", ".join(repr(str(texts.values[at].as_py())) for at in twice[:4])
         said.append(
-            Remark("entries twice", f"split {column}: {cells:,} cells hold an entry twice: {shown}", count=cells)
+            Finding(
+                FindingKind.ENTRIES_TWICE, f"split {column}: {cells:,} cells hold an entry twice: {shown}", count=cells
+            )
         )
     return said
 
@@ -227,13 +231,13 @@ def _unread_amounts(table: Table, split_too: Collection[str]) -> list[str]:
     return [name for name in texts if suggest(Texts.of(table.data.column(name)), name).meaning == "numbers"]
 
 
-def _repeated(table: Table, name: str) -> Remark:
+def _repeated(table: Table, name: str) -> Finding:
     what = f"{name} holds amounts as text, now on every row of its cell: read it with the number step before the split"
-    return Remark("repeated amount", what, count=len(table), breaks=True)
+    return Finding(FindingKind.REPEATED_AMOUNT, what, count=len(table), breaks=True)
 
 
-def _unequal(table: Table, column: str, name: str, own: NDArray[np.int64], counts: NDArray[np.int64]) -> Remark:
+def _unequal(table: Table, column: str, name: str, own: NDArray[np.int64], counts: NDArray[np.int64]) -> Finding:
     rows = np.flatnonzero(own != counts)
     what = f"split {column}: in {len(rows):,} rows {column} and {name} hold unequal numbers of entries"
     places = tuple(place(table, column, row) for row in rows[:6].tolist())
-    return Remark("unequal entries", what, cells=places, count=len(rows), breaks=True)
+    return Finding(FindingKind.UNEQUAL_ENTRIES, what, cells=places, count=len(rows), breaks=True)

@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from kebrin.errors import PlanError, nearest
 from kebrin.shape.stack import stack
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, arrays
 from kebrin.values.spellings import folded
 
 if TYPE_CHECKING:
@@ -61,12 +61,12 @@ def stack_tables(
     for source, table in named.items():
         gone = [name for name in every if name not in table.columns]
         what = f"{source} has no {', '.join(gone)}: missing on its {len(table):,} rows"
-        said += [Remark("missing column", what, count=len(table))] if gone else []
+        said += [Finding(FindingKind.MISSING_COLUMN, what, count=len(table))] if gone else []
     whole = [_with_all(table, every) for table in named.values()]
     if origin:
         whole = [table.stamped({origin: source}) for table, source in zip(whole, named, strict=True)]
     rows = ", ".join(f"{len(table):,} of {source}" for source, table in named.items())
-    return stack(whole).remarked([*said, Remark("stacked", f"stacked {rows}", count=sum(map(len, whole)))])
+    return stack(whole).remarked([*said, Finding(FindingKind.STACKED, f"stacked {rows}", count=sum(map(len, whole)))])
 
 
 def _with_all(table: Table, every: Sequence[str]) -> Table:
@@ -77,7 +77,7 @@ def _with_all(table: Table, every: Sequence[str]) -> Table:
     return replace(table, data=data)
 
 
-def _clashes(named: Mapping[str, Table], every: Sequence[str]) -> list[Remark]:
+def _clashes(named: Mapping[str, Table], every: Sequence[str]) -> list[Finding]:
     """Columns that hold numbers here and texts there."""
     said = []
     for name in every:
@@ -89,11 +89,11 @@ def _clashes(named: Mapping[str, Table], every: Sequence[str]) -> list[Remark]:
         if len(set(kinds.values())) > 1:
             shown = ", ".join(f"{kind} in {source}" for source, kind in kinds.items())
             what = f"{name} holds {shown}: it is text now; read it alike before stacking"
-            said.append(Remark("question", what, count=1))
+            said.append(Finding(FindingKind.QUESTION, what, count=1))
     return said
 
 
-def _likely(named: Mapping[str, Table], every: Sequence[str]) -> list[Remark]:
+def _likely(named: Mapping[str, Table], every: Sequence[str]) -> list[Finding]:
     """Names that are in no table together and alike: told, and not taken for one."""
     of = {name: {source for source, table in named.items() if name in table.columns} for name in every}
     said = []
@@ -101,5 +101,9 @@ def _likely(named: Mapping[str, Table], every: Sequence[str]) -> list[Remark]:
         near = nearest(name, [other for other in every[at + 1 :] if not of[name] & of[other]])
         if near:
             what = f"{name!r} and {near!r} are alike and in no table together"
-            said.append(Remark("alike", f"{what}: if they are one, state same = {{ {name!r} = [{near!r}] }}", count=1))
+            said.append(
+                Finding(
+                    FindingKind.ALIKE, f"{what}: if they are one, state same = {{ {name!r} = [{near!r}] }}", count=1
+                )
+            )
     return said

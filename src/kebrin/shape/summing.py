@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from kebrin.errors import PlanError, nearest
 from kebrin.shape.groups import Groups, factor, groups_of
-from kebrin.table import Origin, Remark, arrays
+from kebrin.table import Finding, FindingKind, Origin, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -219,7 +219,7 @@ def _one_of(column: pa.ChunkedArray, groups: Groups, *, last: bool) -> pa.Array:
     return one.taken(found)
 
 
-def _held(table: Table, made: Table, wanted: Sequence[Wanted]) -> list[Remark]:
+def _held(table: Table, made: Table, wanted: Sequence[Wanted]) -> list[Finding]:
     """What is said of sums: as much comes out as went in."""
     said = []
     for one in wanted:
@@ -230,5 +230,5 @@ def _held(table: Table, made: Table, wanted: Sequence[Wanted]) -> list[Remark]:
         ))  # fmt: skip
         holds = abs(before - after) <= 1e-9 * max(abs(before), 1.0)
         what = f"sums: {one.name} sums to {after:,.10g} over {len(made):,} groups, as {one.column} does over {len(table):,} rows"
-        said.append(Remark("sums", what if holds else f"{what}: no, to {before:,.10g}", breaks=not holds))
+        said.append(Finding(FindingKind.SUMS, what if holds else f"{what}: no, to {before:,.10g}", breaks=not holds))
     return said

@@ -91,7 +91,7 @@ def _reads_plainly(text: str) -> bool:
     """
     words = _WORD.findall(text)
     high = [sum(not one.isascii() and one.isalpha() for one in word) for word in words]
-    runs = sum(count > 2 and 2 * count > len(word) for word, count in zip(words, high, strict=True))
+    runs: int = sum(count > 2 and 2 * count > len(word) for word, count in zip(words, high, strict=True))
     odd = sum(one not in _PLAIN and not one.isalpha() for one in _BESIDE.findall(text))
     inside = len(re.findall(r"(?<=[a-z])[”„“‚…†‡ˆ‰‹›•](?=[a-z])|(?<=\b[A-Z])[”„“‚…†‡ˆ‰‹›•](?=[a-z])", text))
-    return 4 * (runs + odd + inside) <= len(words)
+    return bool(4 * (runs + odd + inside) <= len(words))

@@ -103,6 +103,8 @@ def _cell(element: Element) -> tuple[str, bool]:
 
 def _entered(element: Element) -> str:
     """What a field of a form holds: the text that was entered, the option that was chosen, a box that was ticked."""
+    if is_hidden(element):
+        return ""
     if element.tag == "select":
         options = list(element.iter("option"))
         chosen = [one for one in options if one.get("selected") is not None] or options[:1]
@@ -137,24 +139,34 @@ def _text(element: Element) -> tuple[str, bool]:
     def walk(one: Element, *, bold: bool) -> None:
         add(one.text, bold=bold)
         for child in one:
-            if child.tag in _ENTERED and not is_hidden(child):
+            if child.tag in _ENTERED:
                 add(_entered(child), bold=bold)
             elif is_shown(child) and child.tag != "table":  # a table within a cell is one of its own
                 if child.tag == "br" or (child.tag in {"p", "div", "li"} and "".join(parts).strip()):
                     parts.append("\n")
                 if child.tag == "sup":
-                    raised = " ".join(all_text(child).split()).strip("[]()")
-                    parts.append(raised.translate(RAISED) if raised.isdigit() else f" ({raised})" if raised else "")
+                    parts.append(_raised(child))
                 else:
                     walk(child, bold=bold or child.tag in {"b", "strong"})
             add(child.tail, bold=bold)
 
     walk(element, bold=False)
-    text = "".join(parts).replace("\xa0", " ").strip("\n")
+    return _indented("".join(parts), element), not plain[0]
+
+
+def _indented(joined: str, element: Element) -> str:
+    """The text with its lines trimmed and the indent that unbreakable blanks in front give; plain blanks in a page give none."""
+    text = joined.replace("\xa0", " ").strip("\n")
     lead = len(text) - len(text.lstrip(" "))
     if element.text and not element.text.startswith("\xa0"):
-        lead = 0  # plain blanks in the source indent nothing
-    return " " * lead + "\n".join(line.strip() for line in text.strip().split("\n")), not plain[0]
+        lead = 0
+    return " " * lead + "\n".join(line.strip() for line in text.strip().split("\n"))
+
+
+def _raised(element: Element) -> str:
+    """A raised sign behind a text: a figure as such, a letter in brackets."""
+    raised = " ".join(all_text(element).split()).strip("[]()")
+    return raised.translate(RAISED) if raised.isdigit() else f" ({raised})" if raised else ""
 
 
 @dataclass

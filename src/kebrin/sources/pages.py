@@ -173,7 +173,7 @@ def _lost(text: str, root: Element) -> tuple[str, ...]:
     written = len(_CELLS.findall(_UNSHOWN.sub("", text)))
     given = sum(1 for _ in root.iter("td", "th"))
     said = [f"{written - given:,} of the {written:,} cells in its source are in no table that the parser gives"]
-    outside = [cell for cell in root.iter("td", "th") if cell.getparent() is not None and cell.getparent().tag != "tr"]
+    outside = [cell for cell in root.iter("td", "th") if (row := cell.getparent()) is not None and row.tag != "tr"]
     texts = [" ".join(all_text(cell).split()) for cell in outside]
     shown = ", ".join(repr(one) for one in texts[:4] if one)
     more = [f"{len(outside):,} of its cells stand in no row of a table ({shown})"] if shown else []

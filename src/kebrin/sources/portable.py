@@ -55,7 +55,7 @@ def read(path: Path) -> Report:
             do="Ask for it as a workbook or a page, or have a program read the pictures first",
         )  # fmt: skip
     sheet = grid(lines, path.stem, str(path), near=_NEAR)
-    told = (f"page numbers, set aside: {len(numbers):,}",) if numbers else ()
+    told: tuple[str, ...] = (f"page numbers, set aside: {len(numbers):,}",) if numbers else ()
     told += (f"letters that are drawn twice, for bold, taken once: {drawn.twice:,}",) if drawn.twice else ()
     sheet = replace(sheet, told=(*sheet.told, *told))
     return Report(str(path), (path.stem,), lambda _: sheet, {}, lambda: fixed.digest, lacks=drawn.lacks())
@@ -63,7 +63,7 @@ def read(path: Path) -> Report:
 
 @dataclass
 class Drawn:
-    """What is drawn on the pages of a PDF: letters twice, letters that are turned, pages of pictures alone, letters of no meaning."""
+    """What is drawn on the pages of a PDF: letters twice or turned, pages of pictures alone, letters of no meaning."""
 
     twice: int = 0
     turned: int = 0
@@ -187,7 +187,7 @@ def _pages(path: Path, where: Place) -> Iterator[tuple[list[Any], bool]]:
     """The letters of each page, and whether it holds a picture."""
     try:
         from pdfminer.high_level import extract_pages
-        from pdfminer.layout import LAParams, LTChar, LTContainer, LTImage
+        from pdfminer.layout import LAParams, LTChar, LTImage
         from pdfminer.pdfdocument import PDFPasswordIncorrect, PDFTextExtractionNotAllowed
     except ModuleNotFoundError:
         raise PlanError(
@@ -198,20 +198,11 @@ def _pages(path: Path, where: Place) -> Iterator[tuple[list[Any], bool]]:
     # What it complains of is told by us or is no matter; without a handler it would be printed.
     logging.getLogger("pdfminer").addHandler(logging.NullHandler())
 
-    def letters(part: Any) -> Iterator[Any]:
-        for one in part:
-            if isinstance(one, LTChar):
-                yield one
-            elif isinstance(one, LTContainer):
-                yield from letters(one)
-
-    def has_picture(part: Any) -> bool:
-        return any(isinstance(one, LTImage) or (isinstance(one, LTContainer) and has_picture(one)) for one in part)
-
     try:
         for page in extract_pages(str(path), laparams=LAParams(boxes_flow=None, all_texts=True)):
-            found = [one for one in letters(page) if one.get_text().strip()]
-            yield found, not found and has_picture(page)
+            parts = list(_parts(page))
+            found = [one for one in parts if isinstance(one, LTChar) and one.get_text().strip()]
+            yield found, not found and any(isinstance(one, LTImage) for one in parts)
     except (PDFPasswordIncorrect, PDFTextExtractionNotAllowed) as error:
         raise SourceError("the PDF is locked", where, do="Ask for it without a password") from error
     except KebrinError:
@@ -221,6 +212,14 @@ def _pages(path: Path, where: Place) -> Iterator[tuple[list[Any], bool]]:
             "the PDF is cut short or damaged", where, why=str(error).partition("\n")[0] or type(error).__name__,
             do="Copy or download it again",
         ) from error  # fmt: skip
+
+
+def _parts(whole: Any) -> Iterator[Any]:
+    """All that is drawn on a page, in whatever it stands."""
+    for one in whole:
+        yield one
+        if hasattr(one, "__iter__"):
+            yield from _parts(one)
 
 
 def _on_lines(letters: list[Any]) -> Iterator[tuple[float, float, list[Any]]]:

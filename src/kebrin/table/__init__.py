@@ -1,7 +1,10 @@
-"""Table, its origins, its remarks, and Arrow arrays made without detours."""
+"""Table, its origins, what is found of it, and Arrow arrays made without detours."""
 
+from kebrin.table.findings import Does, Finding, FindingKind, Settle, without_asked_of
 from kebrin.table.origin import NO_CELL, CellOrigin, Labels, Origin, Segment
-from kebrin.table.remarks import Remark
 from kebrin.table.table import StepCount, Table
 
-__all__ = ["NO_CELL", "CellOrigin", "Labels", "Origin", "Remark", "Segment", "StepCount", "Table"]
+__all__ = [
+    "NO_CELL", "CellOrigin", "Does", "Finding", "FindingKind", "Labels", "Origin", "Segment", "Settle", "StepCount", "Table",
+    "without_asked_of",
+]  # fmt: skip

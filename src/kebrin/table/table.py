@@ -17,8 +17,8 @@ if TYPE_CHECKING:
     import pandas as pd
     import polars as pl
 
+    from kebrin.table.findings import Finding
     from kebrin.table.origin import CellOrigin
-    from kebrin.table.remarks import Remark
 
 
 class StepCount(NamedTuple):
@@ -47,7 +47,7 @@ class Table:
     measures: tuple[str, ...]
     origins: Origin = Origin()  # noqa: RUF009 - it is frozen
     steps: tuple[StepCount, ...] = ()
-    remarks: tuple[Remark, ...] = ()
+    remarks: tuple[Finding, ...] = ()
     made: Mapping[str, str] = field(default_factory=dict)
 
     def __bool__(self) -> bool:
@@ -202,11 +202,11 @@ class Table:
         """The table with one more step on its record."""
         return replace(self, steps=(*self.steps, StepCount(name, rows_in, len(self), note)))
 
-    def remarked(self, remarks: Sequence[Remark]) -> Self:
+    def remarked(self, remarks: Sequence[Finding]) -> Self:
         """The table with more said about it."""
         return replace(self, remarks=(*self.remarks, *remarks)) if remarks else self
 
-    def with_remarks(self, remarks: Sequence[Remark]) -> Self:
+    def with_remarks(self, remarks: Sequence[Finding]) -> Self:
         """The table with these remarks in place of its own."""
         return replace(self, remarks=tuple(remarks))
 

@@ -20,12 +20,11 @@ from kebrin.grammar.legend import Means, means
 from kebrin.grammar.moments import COMPACT_DATE, may_be_times
 from kebrin.grammar.reading import HEDGED
 from kebrin.grammar.words import leading_zero
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, Settle, arrays
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-FOOTNOTE = "footnote mark"
 _LONGEST_FLAG = 2
 _SHOWN = 5
 _COMPACT = re.compile(COMPACT_DATE)
@@ -57,7 +56,7 @@ class Cells:
 
 def column_of(
     cells: Cells, name: str, *, listed: bool = False, as_texts: bool = False
-) -> tuple[pa.Array, list[Remark]]:
+) -> tuple[pa.Array, list[Finding]]:
     """The column of one measure, and what is to be said about its cells.
 
     Texts that read as numbers in one way become numbers, unless they are wanted as they stand (`as_texts`: a step reads
@@ -65,7 +64,7 @@ def column_of(
     """
     kinds, looks = cells.kinds, cells.looks
     nothing = (kinds == Kind.BLANK) | (looks == Look.MISSING) | (kinds == Kind.ERROR)
-    remarks = _said(cells, "error cell", kinds == Kind.ERROR, "{count} error cells ({texts}) gave no value")
+    remarks = _said(cells, FindingKind.ERROR_CELL, kinds == Kind.ERROR, "{count} error cells ({texts}) gave no value")
     if not (kinds[~nothing] != Kind.NUMBER).any():
         # Numbers throughout, the common case.
         return _numbers(cells, nothing), [*remarks, *_about_numbers(cells)]
@@ -93,9 +92,9 @@ def _says_when(cells: Cells, name: str, nothing: NDArray[np.bool_]) -> bool:
     return len(texts) > 1 and (all(_COMPACT.fullmatch(text.strip()) for text in texts) or may_be_times(name, texts))
 
 
-def _missing(cells: Cells) -> list[Remark]:
+def _missing(cells: Cells) -> list[Finding]:
     said = "{count} missing marks ({texts}) gave no value"
-    return _said(cells, "missing mark", cells.looks == Look.MISSING, said)
+    return _said(cells, FindingKind.MISSING_MARK, cells.looks == Look.MISSING, said)
 
 
 def _hedged(cells: Cells) -> NDArray[np.bool_]:
@@ -107,7 +106,7 @@ def _hedged(cells: Cells) -> NDArray[np.bool_]:
     return found
 
 
-def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, listed: bool) -> list[Remark] | None:
+def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, listed: bool) -> list[Finding] | None:
     """What is said of texts that all read as numbers in one way and go together; None if a person must look first."""
     if np.isnan(cells.sheet.numbers[cells.rows[numeric], cells.columns[numeric]]).any():
         return None
@@ -146,7 +145,7 @@ def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, lis
     told += ["per cent as fractions of one"] * (True in percents)
     told += [f"{', '.join(map(repr, sorted(units)))} set apart"] * bool(units)
     what = f"{name}: {int(texts.sum()):,} texts read as numbers, {', '.join(told)}"
-    return [Remark("read", what, sheet.source, sheet.name, count=int(texts.sum()), column=name)]
+    return [Finding(FindingKind.READ, what, sheet.source, sheet.name, count=int(texts.sum()), column=name)]
 
 
 def _numbers(cells: Cells, nothing: NDArray[np.bool_]) -> pa.Array:
@@ -156,7 +155,7 @@ def _numbers(cells: Cells, nothing: NDArray[np.bool_]) -> pa.Array:
     return arrays.numbers(numbers)
 
 
-def _about_numbers(cells: Cells) -> list[Remark]:
+def _about_numbers(cells: Cells) -> list[Finding]:
     if not (cells.kinds == Kind.TEXT).any():
         return []
     text = cells.kinds == Kind.TEXT
@@ -165,15 +164,15 @@ def _about_numbers(cells: Cells) -> list[Remark]:
         *_missing(cells),
         *_said(
             cells,
-            FOOTNOTE,
+            FindingKind.FOOTNOTE,
             cells.looks == Look.MARKED,
             "{count} numbers bear footnote marks ({texts}), now apart",
         ),
-        *_said(cells, "number kept as text", kept, "{count} numbers kept as text ({texts}) were read as numbers"),
+        *_said(cells, FindingKind.TEXT_NUMBER, kept, "{count} numbers kept as text ({texts}) were read as numbers"),
     ]
 
 
-def _said(cells: Cells, kind: str, where: NDArray[np.bool_], sentence: str, column: str = "") -> list[Remark]:
+def _said(cells: Cells, kind: FindingKind, where: NDArray[np.bool_], sentence: str, column: str = "") -> list[Finding]:
     at = np.flatnonzero(where)
     if not len(at):
         return []
@@ -185,7 +184,8 @@ def _said(cells: Cells, kind: str, where: NDArray[np.bool_], sentence: str, colu
     if len(at) == 1:
         what = _singular(what)
     addresses = tuple(cells.sheet.address(int(cells.rows[i]), int(cells.columns[i])) for i in at[:_SHOWN])
-    return [Remark(kind, what, cells.sheet.source, cells.sheet.name, addresses, len(at), column=column)]
+    settle = (Settle(column, "text", "kinds", says="it is text"),) if kind is FindingKind.QUESTION else ()
+    return [Finding(kind, what, cells.sheet.source, cells.sheet.name, addresses, len(at), column=column, settle=settle)]
 
 
 def _singular(sentence: str) -> str:
@@ -199,7 +199,7 @@ def _singular(sentence: str) -> str:
     return sentence
 
 
-def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Remark]:
+def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Finding]:
     """Numbers and words in one column: the column stays text, and a person is asked."""
     if not numeric.any():
         return []
@@ -209,12 +209,12 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Remar
         return []  # with leading zeros among them the others are names too
     if not odd.any():
         return _said(
-            cells, "question", numeric,
+            cells, FindingKind.QUESTION, numeric,
             f"{name} stays text: {{count}} cells hold numbers as text ({{texts}}), and nothing shows that they are amounts",
             name,
         )  # fmt: skip
     return _said(
-        cells, "question", odd,
+        cells, FindingKind.QUESTION, odd,
         f"{name} stays text: {{count}} of its cells are neither numbers nor known missing marks ({{texts}})",
         name,
     )  # fmt: skip

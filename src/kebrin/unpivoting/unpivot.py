@@ -11,8 +11,8 @@ import pyarrow as pa
 from kebrin.cells import Kind, Sheet
 from kebrin.errors import Place, PlanError
 from kebrin.layout.model import UNNAMED
-from kebrin.table import NO_CELL, Labels, Origin, Remark, Segment, Table, arrays
-from kebrin.unpivoting.columns import FOOTNOTE, Cells, column_of, marks_of
+from kebrin.table import NO_CELL, Finding, FindingKind, Labels, Origin, Segment, Table, arrays
+from kebrin.unpivoting.columns import Cells, column_of, marks_of
 
 if TYPE_CHECKING:
     from collections.abc import Container, Sequence
@@ -88,7 +88,7 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
         _sources(sheet, layout, groups), groups.heads,
     )  # fmt: skip
     columns: dict[str, pa.Array] = _dimensions(layout, groups, kept)
-    remarks: list[Remark] = []
+    remarks: list[Finding] = []
     for name in groups.columns:
         cells = Cells.at(sheet, *segment.cells(name))
         columns[name], said = column_of(cells, name, listed=layout.listed, as_texts=name in keep.texts)
@@ -124,12 +124,12 @@ def _labels(texts: Sequence[str]) -> pa.Array:
     return arrays.labels(np.array([known.get(text, -1) for text in texts], np.int32), list(known))
 
 
-def _with_meanings(sheet: Sheet, layout: Layout, remarks: list[Remark]) -> list[Remark]:
+def _with_meanings(sheet: Sheet, layout: Layout, remarks: list[Finding]) -> list[Finding]:
     """The remarks, with what the notes say of the footnote marks."""
     if not layout.notes:
         return remarks
     said = "; ".join(f"{mark} stands for {text!r}" for mark, text in layout.notes)
-    return [*remarks, Remark(FOOTNOTE, said, sheet.source, sheet.name, count=len(layout.notes))]
+    return [*remarks, Finding(FindingKind.FOOTNOTE, said, sheet.source, sheet.name, count=len(layout.notes))]
 
 
 def _one_measure(sheet: Sheet, layout: Layout, measure: str) -> _Groups:

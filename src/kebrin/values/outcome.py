@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
-from kebrin.table import Remark, Table
+from kebrin.table import Finding, FindingKind, Table
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -97,26 +97,30 @@ def finished(
         names.insert(at, name)
         at += 1
     data = pa.Table.from_arrays([columns.get(name, arrays.get(name)) for name in names], names=names)
-    remarks = [Remark(outcome.verb, str(outcome), count=outcome.changed)]
+    remarks = [Finding(FindingKind(outcome.verb), str(outcome), count=outcome.changed)]
     if outcome.missing:
         remarks.append(
-            Remark("missing mark", f"{outcome.column}: {outcome.missing:,} marks gave no value", count=outcome.missing)
+            Finding(
+                FindingKind.MISSING_MARK,
+                f"{outcome.column}: {outcome.missing:,} marks gave no value",
+                count=outcome.missing,
+            )
         )
     if outcome.unread.cells:
         remarks.append(_about_unread(table, outcome, lenient=lenient))
     # What was asked about the column is answered now.
-    kept = [one for one in table.remarks if not (one.kind == "question" and one.column == outcome.column)]
+    kept = [one for one in table.remarks if not (one.kind == FindingKind.QUESTION and one.column == outcome.column)]
     changed = replace(table, data=data, remarks=(*kept, *remarks))
     return changed.step(f"{outcome.verb} {outcome.column}", len(table), outcome.note)
 
 
-def _about_unread(table: Table, outcome: Outcome, *, lenient: bool) -> Remark:
+def _about_unread(table: Table, outcome: Outcome, *, lenient: bool) -> Finding:
     lost = outcome.unread
     shown = ", ".join(f"{one.text!r} ({one.count:,})" for one in lost.listed[:_SHOWN])
     more = f" and {lost.texts - _SHOWN:,} more texts" if lost.texts > _SHOWN else ""
     what = f"{outcome.verb} {outcome.column}: {lost.cells:,} cells could not be read: {shown}{more}"
     places = [place(table, outcome.column, row) for one in lost.listed[:_SHOWN] for row in one.rows[:2]]
-    return Remark(f"{outcome.verb} unread", what, cells=tuple(places[:_SHOWN]), count=lost.cells, breaks=not lenient)
+    return Finding(FindingKind.UNREAD, what, cells=tuple(places[:_SHOWN]), count=lost.cells, breaks=not lenient)
 
 
 def place(table: Table, column: str, row: int) -> str:

@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from kebrin.errors import PlanError, ValuesError
 from kebrin.grammar.periods import words_for
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, arrays
 from kebrin.values.keys import clean
 from kebrin.values.marking import labels_of
 from kebrin.values.outcome import Outcome, finished, unread_of
@@ -108,7 +108,7 @@ def period(
     if not waiting:
         return done
     what = f"period {column}: {waiting:,} cells have no year, since {year!r} holds none of four digits there"
-    return done.remarked([Remark("period unread", what, count=waiting, breaks=unread != "blank")])
+    return done.remarked([Finding(FindingKind.PERIOD_UNREAD, what, count=waiting, breaks=unread != "blank")])
 
 
 # What joins the parts of a name.

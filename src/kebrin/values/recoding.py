@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from kebrin.errors import PlanError
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, arrays
 from kebrin.values.codes import CodeList, Likely, read_codes, settled
 from kebrin.values.outcome import Outcome, finished, place
 from kebrin.values.texts import texts_of
@@ -111,7 +111,7 @@ def _labels(texts: Texts, said: Sequence[str | None]) -> pa.Array:
 
 def _by_likeness(
     column: str, said: Sequence[str], counts: Sequence[int], applied: Sequence[int], likely: dict[int, list[Likely]]
-) -> list[Remark]:
+) -> list[Finding]:
     if not applied:
         return []
     shown = ", ".join(
@@ -120,13 +120,17 @@ def _by_likeness(
     cells = sum(int(counts[at]) for at in applied)
     more = f" and {len(applied) - _SHOWN:,} more" if len(applied) > _SHOWN else ""
     return [
-        Remark("recode by likeness", f"{column}: {cells:,} cells were taken by likeness: {shown}{more}", count=cells)
+        Finding(
+            FindingKind.RECODE_BY_LIKENESS,
+            f"{column}: {cells:,} cells were taken by likeness: {shown}{more}",
+            count=cells,
+        )
     ]
 
 
 def _strange(
     table: Table, column: str, texts: Texts, strange: Sequence[int], likely: dict[int, list[Likely]], unknown: Unknown
-) -> list[Remark]:
+) -> list[Finding]:
     if not strange:
         return []
     counts = texts.counts
@@ -140,4 +144,4 @@ def _strange(
     kept = {"stop": "stay as they are", "keep": "stay as they are", "blank": "are blank now"}[unknown]
     what = f"{column}: {cells:,} cells bear no known code and {kept}: {', '.join(shown)}{more}"
     places = tuple(place(table, column, row) for at in order[:_SHOWN] for row in texts.rows(at, 1))
-    return [Remark("unknown code", what, cells=places[:6], count=cells, breaks=unknown == "stop")]
+    return [Finding(FindingKind.UNKNOWN_CODE, what, cells=places[:6], count=cells, breaks=unknown == "stop")]

@@ -6,6 +6,7 @@ Each question names the cells and the line of the plan that answers it. What a p
 from __future__ import annotations
 
 import re
+import tomllib
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,7 +15,7 @@ from kebrin.cells import column_letters
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_unit, names_a_key, says_limit, says_note
 from kebrin.layout import Stated
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
     from collections.abc import Collection
@@ -31,14 +32,14 @@ _FEWEST_ALIKE = 2
 _NUMBERED = re.compile(r"(?P<what>[^\W\d_][^\d]*?)[\s_.-]*(?P<number>\d{1,4})")
 
 
-def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list[Remark]:
+def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list[Finding]:
     """What only a person can tell of a block's headings, labels, rows and fields; nothing of what one has stated."""
     said = stated or Stated()
-    found = [*_goes_on(sheet, layout), *_unheaded(sheet, layout), *_said_twice(sheet, layout)]
+    found = [*_two_ways(sheet, layout), *_said_twice(sheet, layout)]
     if said.stub is None:
-        found += _unlabelled(sheet, layout)
+        found += [*_unlabelled(sheet, layout), *_goes_on(sheet, layout)]
     if said.boxhead is None:
-        found += _half_headed(sheet, layout)
+        found += [*_unheaded(sheet, layout), *_half_headed(sheet, layout)]
     if said.boxhead is None and said.measures is None:
         found += _in_step(sheet, layout)
     return [
@@ -48,7 +49,30 @@ def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list
     ]
 
 
-def _unheaded(sheet: Sheet, layout: Layout) -> list[Remark]:
+def _two_ways(sheet: Sheet, layout: Layout) -> list[Finding]:
+    """What the layout itself can be read in two ways: as it was read, or with one line stated."""
+    found = []
+    for said in layout.questions:
+        ((key, value),) = tomllib.loads(said.settle).items()
+        what = f"the {said.what}, {said.where}, can be read in two ways: {said.why}"
+        as_read = Settle("boxhead", layout.boxhead_names, says="as it was read")
+        cell = sheet.address(layout.area.top, layout.area.left)
+        found.append(
+            Finding(
+                FindingKind.QUESTION,
+                what,
+                sheet.source,
+                sheet.name,
+                (cell,),
+                1,
+                breaks=True,
+                settle=(as_read, Settle(key, value)),
+            )
+        )
+    return found
+
+
+def _unheaded(sheet: Sheet, layout: Layout) -> list[Finding]:
     """Columns of the body that no heading stands over, among others that have one."""
     if layout.listed or not layout.boxhead:
         return []
@@ -59,21 +83,23 @@ def _unheaded(sheet: Sheet, layout: Layout) -> list[Remark]:
     cells = tuple(sheet.address(row, int(column)) for column in layout.body_columns[bare])
     names = ", ".join(column_letters(int(column)) for column in layout.body_columns[bare][:_TOLD])
     what = f"no heading stands over column {names}: what its figures are can't be told"
-    return [Remark("question", what, sheet.source, sheet.name, cells[:_TOLD], len(cells))]
+    out = [f"column {column_letters(int(column))}" for column in layout.body_columns[bare]]
+    settle = (Settle("leave_out", out), Settle("boxhead", layout.boxhead_names, says="they stay without one"))
+    return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells[:_TOLD], len(cells), settle=settle)]
 
 
-def _said_twice(sheet: Sheet, layout: Layout) -> list[Remark]:
+def _said_twice(sheet: Sheet, layout: Layout) -> list[Finding]:
     """Fields that stand around a block twice and say other things: only one of them can be a column of it."""
     said: dict[str, FieldCell] = {}
     for one in layout.fields:
         before = said.setdefault(one.name, one)
         if before.value != one.value:
             what = f"the field {one.name!r} says {before.value!r} and {one.value!r}: state which speaks of the table"
-            return [Remark("question", what, sheet.source, sheet.name, (before.address, one.address), 1)]
+            return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (before.address, one.address), 1)]
     return []
 
 
-def _unlabelled(sheet: Sheet, layout: Layout) -> list[Remark]:
+def _unlabelled(sheet: Sheet, layout: Layout) -> list[Finding]:
     """Label columns whose first labels stand some rows down: which rows they speak of is a question."""
     if layout.listed:
         return []
@@ -89,11 +115,13 @@ def _unlabelled(sheet: Sheet, layout: Layout) -> list[Remark]:
             f"{level.name!r} has no label above row {row + 1}, and the body begins with row {first + 1}: labels in the middle of "
             f"their rows, or below them, are read as if they stood above"
         )
-        said.append(Remark("question", what, sheet.source, sheet.name, (sheet.address(row, level.line),), 1))
+        settle = (Settle("stub", layout.stub_names, says="they are read rightly"),)
+        cell = sheet.address(row, level.line)
+        said.append(Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), 1, settle=settle))
     return said
 
 
-def _goes_on(sheet: Sheet, layout: Layout) -> list[Remark]:
+def _goes_on(sheet: Sheet, layout: Layout) -> list[Finding]:
     """A label alone below the last row of a block whose heads each stand over one row: labels may go on over two rows."""
     heads, row = layout.label_rows, layout.area.bottom + 1
     if len(heads) < 2 or len(heads) < len(layout.body_rows) - 1 or row >= sheet.shape[0] or not layout.stub_columns:
@@ -105,10 +133,12 @@ def _goes_on(sheet: Sheet, layout: Layout) -> list[Remark]:
         f"row {row + 1} {text!r} stands alone below the last row, as heads do, and heads nothing: labels that go on over "
         f"two rows are read as heads"
     )
-    return [Remark("question", what, sheet.source, sheet.name, (sheet.address(row, layout.stub_columns[0]),), 1)]
+    settle = (Settle("stub", layout.stub_names, says="they are heads"),)
+    cell = sheet.address(row, layout.stub_columns[0])
+    return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), 1, settle=settle)]
 
 
-def _half_headed(sheet: Sheet, layout: Layout) -> list[Remark]:
+def _half_headed(sheet: Sheet, layout: Layout) -> list[Finding]:
     """Columns without an outer heading, where their inner one stands under outer headings elsewhere: which is theirs is lost."""
     found = []
     for level, inner in zip(layout.boxhead, layout.boxhead[1:], strict=False):
@@ -122,14 +152,15 @@ def _half_headed(sheet: Sheet, layout: Layout) -> list[Remark]:
         names = ", ".join(column_letters(column) for column in columns[:_TOLD])
         what = (
             f"row {level.line + 1} has no heading over column {names}, and the same headings below it stand under one elsewhere: "
-            f"write it into a copy of the file, or state boxhead for the rows as they are"
+            f"write it into a copy of the file"
         )
         cells = tuple(sheet.address(level.line, column) for column in columns[:_TOLD])
-        found.append(Remark("question", what, sheet.source, sheet.name, cells, len(columns)))
+        settle = (Settle("boxhead", layout.boxhead_names, says="they have none"),)
+        found.append(Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, len(columns), settle=settle))
     return found
 
 
-def _in_step(sheet: Sheet, layout: Layout) -> list[Remark]:
+def _in_step(sheet: Sheet, layout: Layout) -> list[Finding]:
     """Value columns whose headings say one thing with a number or a year each: they may be one column over several rows."""
     if not layout.measures:
         return []
@@ -143,15 +174,14 @@ def _in_step(sheet: Sheet, layout: Layout) -> list[Remark]:
         return []
     shown = " and ".join(f"{', '.join(names[:3])}{', ...' * (len(names) > 3)}" for names in groups[:2])
     what = (
-        f"the columns {shown} may each be one thing in several periods or places: they stay columns of their own. If that is "
-        f"meant, state measures = {layout.measures!r} in the plan's layout; for a row each give the headings two rows in a copy"
+        f"the columns {shown} may each be one thing in several periods or places: they stay columns of their own. For "
+        f"a row each give the headings two rows in a copy of the file"
     )
-    count = sum(map(len, groups))
+    cell = sheet.address(layout.level(layout.measures).line, int(layout.body_columns[0]))
+    settle = (Settle("measures", layout.measures, says="columns are meant"),)
     return [
-        Remark(
-            "question", what, sheet.source, sheet.name, (sheet.address(layout.level(layout.measures).line, 0),), count
-        )
-    ]
+        Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), sum(map(len, groups)), settle=settle)
+    ]  # fmt: skip
 
 
 def _parted(name: str) -> str:
@@ -167,7 +197,7 @@ def _parted(name: str) -> str:
     return rest.strip() if rest and any(map(str.isdigit, first)) and period_name([first]) else ""
 
 
-def _merged_values(sheet: Sheet, layout: Layout) -> list[Remark]:
+def _merged_values(sheet: Sheet, layout: Layout) -> list[Finding]:
     """Values that are merged over several cells of the body: they stand once in the table, where they may be meant for each."""
     rows, columns = set(layout.body_rows.tolist()), set(layout.body_columns.tolist())
     found = [
@@ -181,13 +211,17 @@ def _merged_values(sheet: Sheet, layout: Layout) -> list[Remark]:
     shown = ", ".join(f"{area.address} {sheet.text(area.top, area.left)!r}" for area in found[:3])
     what = (
         f"{len(found):,} value{'s are' if len(found) > 1 else ' is'} merged over several cells of the body ({shown}) and "
-        f"{'stand' if len(found) > 1 else 'stands'} once, in the first: part them in a copy of the file if they are meant for each"
+        f"{'stand' if len(found) > 1 else 'stands'} once, in the first: part them in a copy "
+        f"of the file if they are meant for each"
     )
     cells = tuple(sheet.address(area.top, area.left) for area in found[:_TOLD])
-    return [Remark("question", what, sheet.source, sheet.name, cells, len(found), breaks=True)]
+    settle = (Settle("leave_open", ["merged over several cells"], "proof", "once is right"),)
+    return [
+        Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, len(found), breaks=True, settle=settle)
+    ]
 
 
-def _of_another_kind(sheet: Sheet, layout: Layout, kept: Collection[str]) -> list[Remark]:
+def _of_another_kind(sheet: Sheet, layout: Layout, kept: Collection[str]) -> list[Finding]:
     """Rows near the first or the last record that are called a limit, codes, units or a count: they may speak of the columns."""
     if not layout.stub_columns or len(layout.body_rows) <= _EDGE:
         return []
@@ -198,12 +232,14 @@ def _of_another_kind(sheet: Sheet, layout: Layout, kept: Collection[str]) -> lis
         return []
     found = []
     for row in odd:
-        what = (
-            f"row {row + 1} {labels[row]!r} may say something of the columns and be no record: if so state "
-            f"leave_out = ['row {row + 1}'], else records = [{labels[row]!r}] in the plan's layout"
-        )
+        what = f"row {row + 1} {labels[row]!r} may say something of the columns and be no record"
+        settle = (
+            Settle("leave_out", [f"row {row + 1}"], says="it is none"), Settle("records", [labels[row]], says="it is one")
+        )  # fmt: skip
         cell = sheet.address(row, layout.stub_columns[0])
-        found.append(Remark("question", what, sheet.source, sheet.name, (cell,), 1, breaks=True))
+        found.append(
+            Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), 1, breaks=True, settle=settle)
+        )
     return found
 
 

@@ -12,7 +12,8 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.cells import as_label
 from kebrin.errors import KebrinError, ValuesError
-from kebrin.table import Remark, arrays
+from kebrin.grammar.words import leading_zero
+from kebrin.table import Finding, FindingKind, arrays
 from kebrin.table.arrays import kind_of
 
 if TYPE_CHECKING:
@@ -27,7 +28,8 @@ _SHOWN = 6
 def ahead(table: Table, kinds: Mapping[str, str]) -> Table:
     """A table with those of its columns as declared that can be read to the last cell; steps may leave out what can't be."""
     for name, wanted in kinds.items():
-        if name in table.columns and wanted in _VERBS and kind_of(table.data.column(name)) == "text":
+        texts = name in table.columns and kind_of(table.data.column(name)) == "text"
+        if texts and wanted in _VERBS and not _are_codes(table, name):
             with suppress(KebrinError):
                 made = _read(table, name, wanted)
                 whole = not any(one.breaks and one.column == name for one in made.remarks)
@@ -54,7 +56,7 @@ def declared(table: Table, kinds: Mapping[str, str], *, known: bool = True) -> T
         found = kind_of(table.data.column(name))
         if found == wanted:
             continue
-        if found == "text" and wanted in _VERBS:
+        if found == "text" and wanted in _VERBS and not _are_codes(table, name):
             table = _read(table, name, wanted)
         elif wanted == "text":
             texts = [None if value is None else as_label(value) for value in table.data.column(name).to_pylist()]
@@ -84,7 +86,7 @@ def with_kinds(tables: Mapping[str, Table], kinds: Mapping[str, str]) -> dict[st
 
 def answered(table: Table, columns: Mapping[str, str]) -> Table:
     """The table without what was asked about columns that a person has spoken of."""
-    kept = [one for one in table.remarks if not (one.kind == "question" and one.column in columns)]
+    kept = [one for one in table.remarks if not (one.kind == FindingKind.QUESTION and one.column in columns)]
     return table if len(kept) == len(table.remarks) else table.with_remarks(kept)
 
 
@@ -105,8 +107,13 @@ def _read(table: Table, name: str, wanted: str) -> Table:
     said = ", ".join(f"{cell} {texts[row].as_py()!r}" for cell, row in zip(cells, lost, strict=False))
     what = f"{name} is declared to hold {wanted}, and {len(lost):,} of its cells hold none: {said}"
     remarks = [one for one in made.remarks if not one.breaks]
-    own = Remark("other kind", what, cells=tuple(cells), count=len(lost), breaks=True, column=name)
+    own = Finding(FindingKind.OTHER_KIND, what, cells=tuple(cells), count=len(lost), breaks=True, column=name)
     return made.with_remarks((*table.remarks, *remarks, own))
+
+
+def _are_codes(table: Table, name: str) -> bool:
+    """Whether a column's texts are digits behind a zero: names, of which a number would keep a part."""
+    return any(map(leading_zero, arrays.distinct_texts(table.data.column(name))))
 
 
 def _new_gaps(before: Table, after: Table, name: str) -> list[int]:

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kebrin.proof import Fill
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -30,7 +30,7 @@ def fills_of(pieces: Sequence[Piece]) -> tuple[Fill, ...]:
     return tuple(found)
 
 
-def emptier(fills: Sequence[Fill]) -> list[Remark]:
+def emptier(fills: Sequence[Fill]) -> list[Finding]:
     """Sources in which a column is hardly filled that is mostly filled in the others."""
     if len(fills) < _FEWEST:
         return []
@@ -42,5 +42,5 @@ def emptier(fills: Sequence[Fill]) -> list[Remark]:
             where = ", ".join(f"{one.sheet} of {Path(one.file).name}" for one in low[:_SHOWN])
             more = f" and {len(low) - _SHOWN} more" if len(low) > _SHOWN else ""
             what = f"{name} is empty on nearly all rows of {where}{more}, and filled elsewhere"
-            said.append(Remark("empty column", what, low[0].file, count=len(low)))
+            said.append(Finding(FindingKind.EMPTY_COLUMN, what, low[0].file, count=len(low)))
     return said

@@ -11,10 +11,10 @@ import pyarrow as pa
 from kebrin.proof import Conservation, Proof, Source
 from kebrin.proof.sums import RunningSums
 from kebrin.sources.long_text import UnevenRowsError
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, arrays
 from kebrin.work.joining import Done
 from kebrin.work.long_texts import begun
-from kebrin.work.sheet import refuse_questions, source_of
+from kebrin.work.sheet import source_of
 from kebrin.work.unaided import FileTask, FileWork, grouped, standardised_group
 
 if TYPE_CHECKING:
@@ -117,7 +117,7 @@ class Flow:
         )  # fmt: skip
         return Done(self.name, replace(table, data=sample), proof)
 
-    def _repeated(self) -> list[Remark]:
+    def _repeated(self) -> list[Finding]:
         """Rows of the sheet that bear the labels of another; of a list this is no fault."""
         if self._run.found.piece.layout.listed or not self._run.found.labels:
             return []
@@ -126,7 +126,7 @@ class Flow:
         if not again:
             return []
         what = f"{again:,} rows bear the same labels as another, so something that tells them apart was lost"
-        return [Remark("same labels", what, count=again, breaks=not self._terms.repeats)]
+        return [Finding(FindingKind.SAME_LABELS, what, count=again, breaks=not self._terms.repeats)]
 
 
 def flow_of(report: Report, task: FileTask, terms: Terms) -> Flow | None:
@@ -135,7 +135,6 @@ def flow_of(report: Report, task: FileTask, terms: Terms) -> Flow | None:
     if run is None or run.likely < _MOST_IN_MEMORY or not run.found.keeps:
         return None
     (group,) = grouped([FileWork((run.head_work,), Source(report.path, "", report.names))]).groups
-    refuse_questions(report.path, group.pieces[0].sheet, group.pieces[0].layout)
     table = run.found.piece.table
     after, steps = standardised_group(group, table)
     if steps or after is not table:

@@ -150,8 +150,10 @@ def _fits(sheet: Sheet, form: _Form) -> bool:
 
 
 def _build_of(text: str) -> str:
-    """How a text is built: its signs, with words and numbers between. "first count" may stand where "final count" did, and
-    "Harbour: Brae" may not: it is a field, which the sheet before did not have.
+    """How a text is built: its signs, with words and numbers between.
+
+    "first count" may stand where "final count" did, and "Harbour: Brae" may not: it is a field, which the sheet before did
+    not have.
 
     >>> _build_of("North Loop, 2031"), _build_of("Inner Sound Ring, 2032"), _build_of("Harbour: Brae")
     ('a, 0', 'a, 0', 'a: a')

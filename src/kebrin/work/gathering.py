@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Generic, Protocol, TypeVar
 
 from kebrin.errors import KebrinError, Place, PlanError, SourceError
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 from kebrin.work.memory import kept_low
 
 if TYPE_CHECKING:
@@ -42,9 +42,9 @@ class Aside:
         )
         return cls(file, said, error.where.sheet, error)
 
-    def remark(self) -> Remark:
+    def remark(self) -> Finding:
         """What the proof says of it; it does not hold with one."""
-        return Remark("set aside", f"set aside: {self.file}: {self.said}", self.file, count=1, breaks=True)
+        return Finding(FindingKind.SET_ASIDE, f"set aside: {self.file}: {self.said}", self.file, count=1, breaks=True)
 
 
 class Crew(Protocol):

@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from kebrin.cells import column_letters
 from kebrin.errors import LayoutError, Place
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, arrays
 from kebrin.values.spellings import folded
 
 if TYPE_CHECKING:
@@ -105,14 +105,14 @@ def _elsewhere(sheet: Sheet, layout: Layout, own: set[str]) -> str:
 
 def gained_levels(
     sheet: Sheet, layout: Layout, stub: Sequence[str] | None, cutins: Sequence[str] | None
-) -> list[Remark]:
+) -> list[Finding]:
     """A level of cut-in heads that the plan does not speak of, now a column: said, not hidden."""
     if stub is None or cutins is not None:
         return []
     more = layout.stub[: len(layout.stub) - len(layout.stub_columns) - len(layout.beside_columns)]
     return [
-        Remark(
-            "question",
+        Finding(
+            FindingKind.QUESTION,
             f"rows that label others became the column {level.name!r} ({_some(level.texts)}); the plan does not know it: "
             f"state cutins = [{level.name!r}], or [] if they are none",
             sheet.source, sheet.name,
@@ -140,10 +140,10 @@ def with_known_spellings(table: Table, known: Mapping[str, Sequence[str]]) -> Ta
         own = list(table.dimensions)
         if arrays.distinct_rows(made.data.select(own)) < arrays.distinct_rows(table.data.select(own)):
             what = f"{name} says {shown}, on rows that would then bear the same labels: state which are meant by a recode step"
-            table = table.remarked([Remark("question", what, count=len(swaps))])
+            table = table.remarked([Finding(FindingKind.QUESTION, what, count=len(swaps))])
         else:
             what = f"{name} says {shown}: taken as the plan spells them"
-            table = made.remarked([Remark("spelling", what, count=len(swaps))])
+            table = made.remarked([Finding(FindingKind.SPELLING, what, count=len(swaps))])
     return table
 
 
@@ -158,26 +158,28 @@ def _spelled(data: pa.Table, name: str, said: Sequence[str], swaps: Mapping[str,
     return data.set_column(data.column_names.index(name), name, arrays.labels(codes, forms))
 
 
-def label_changes(table: Table, known: Mapping[str, Sequence[str]]) -> list[Remark]:
+def label_changes(table: Table, known: Mapping[str, Sequence[str]]) -> list[Finding]:
     """What is new and what is gone among the labels that the plan knows.
 
     Raises:
         PlanError: the plan knows labels of a column that the table does not have.
     """
-    said: list[Remark] = []
+    said: list[Finding] = []
     for name, labels in known.items():
         table.refuse_absent(name, "labels")
         seen = [str(value) for value in table.data.column(name).unique().to_pylist() if value is not None]
         new = [text for text in seen if text not in set(labels)]
         gone = [text for text in labels if text not in set(seen)]
         if new:
-            said.append(Remark("new label", f"{name}: new since the plan was drafted: {_some(new)}", count=len(new)))
+            said.append(
+                Finding(FindingKind.NEW_LABEL, f"{name}: new since the plan was drafted: {_some(new)}", count=len(new))
+            )
         if gone:
-            said.append(Remark("label gone", f"{name}: no longer there: {_some(gone)}", count=len(gone)))
+            said.append(Finding(FindingKind.LABEL_GONE, f"{name}: no longer there: {_some(gone)}", count=len(gone)))
     return said
 
 
-def unseen_sheets(source: Source, seen: Sequence[str]) -> list[Remark]:
+def unseen_sheets(source: Source, seen: Sequence[str]) -> list[Finding]:
     """Sheets that the plan has never seen: read or not, they are told."""
     every = [*source.used, *source.left_out]
     fresh = [name for name in every if name not in seen] if seen else []
@@ -186,14 +188,14 @@ def unseen_sheets(source: Source, seen: Sequence[str]) -> list[Remark]:
     said = []
     if read:
         what = f"the plan has not seen the sheet{'s' * (len(read) > 1)} {_some(read)} before: read as the others are"
-        said.append(Remark("new sheet", what, source.file, count=len(read)))
+        said.append(Finding(FindingKind.NEW_SHEET, what, source.file, count=len(read)))
     if left:
         what = f"the plan has not seen the sheet{'s' * (len(left) > 1)} {_some(left)} before: not read"
-        said.append(Remark("new sheet", what, source.file, count=len(left)))
+        said.append(Finding(FindingKind.NEW_SHEET, what, source.file, count=len(left)))
     gone = [name for name in seen if name not in every]
     if gone:
         what = f"no longer there: the sheet{'s' * (len(gone) > 1)} {_some(gone)}"
-        said.append(Remark("sheet gone", what, source.file, count=len(gone)))
+        said.append(Finding(FindingKind.SHEET_GONE, what, source.file, count=len(gone)))
     return said
 
 

@@ -13,7 +13,7 @@ from kebrin.errors import PlanError
 from kebrin.layout import CALENDAR
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 from kebrin.table.arrays import distinct_rows, is_constant, repeated_rows, row_codes, run_of, texts
 from kebrin.work.filling import emptier, fills_of
 
@@ -133,7 +133,7 @@ def by_name(table: Table, columns: Mapping[str, str | int]) -> dict[str, str]:
     return named
 
 
-def pick(table: Table, columns: Mapping[str, str]) -> tuple[Table, list[Remark]]:
+def pick(table: Table, columns: Mapping[str, str]) -> tuple[Table, list[Finding]]:
     """Some columns under new names, in this order (all if none is named), and what is said of those left out.
 
     Raises:
@@ -148,17 +148,17 @@ def pick(table: Table, columns: Mapping[str, str]) -> tuple[Table, list[Remark]]
     if not left:
         return picked, []
     what = f"the plan leaves out the column{'s' * (len(left) > 1)} {', '.join(left)}"
-    said = [Remark("column left out", what, count=len(left))]
+    said = [Finding(FindingKind.COLUMN_LEFT_OUT, what, count=len(left))]
     alike = len(table) - distinct_rows(picked.data.select(list(picked.dimensions)))
     if alike and alike > len(table) - distinct_rows(table.data.select(list(table.dimensions))):
         what = f"{alike:,} rows bear the labels of another, since columns were left out"
-        said.append(Remark("question", what, count=alike))
+        said.append(Finding(FindingKind.QUESTION, what, count=alike))
     return picked, said
 
 
 def _repeated(
     table: Table, pieces: Sequence[Piece], stamps: Sequence[dict[str, str | None]], terms: Terms, after: Table
-) -> list[Remark]:
+) -> list[Finding]:
     """Rows of a crosstab that bear the same labels: a dimension was lost. Of lists, whole rows that repeat are told.
 
     Rows that a step left out can't be taken for others any more: where steps only chose rows, those that are left are looked at.
@@ -181,8 +181,8 @@ def _repeated(
     )
     if listed:
         return [
-            Remark(
-                "same rows",
+            Finding(
+                FindingKind.SAME_ROWS,
                 f"{len(again):,} record{'s are' if len(again) > 1 else ' is'} the same as another in every column",
                 "",
                 "",
@@ -193,9 +193,9 @@ def _repeated(
     what = f"{len(again):,} rows bear the same labels as another, so something that tells them apart was lost"
     what += _in_which_files(table, again, names)
     if terms.repeats:
-        return [Remark("same labels", what, "", "", cells, len(again))]
+        return [Finding(FindingKind.SAME_LABELS, what, "", "", cells, len(again))]
     settle = '; if they are meant to, state repeats = "expected" under [proof] in the plan'
-    return [Remark("same labels", what + settle, "", "", cells, len(again), breaks=True)]
+    return [Finding(FindingKind.SAME_LABELS, what + settle, "", "", cells, len(again), breaks=True)]
 
 
 def _in_which_files(table: Table, again: NDArray[np.intp], names: Sequence[str]) -> str:
@@ -249,7 +249,7 @@ def _is_listed(piece: Piece) -> bool:
 
 def prove(  # noqa: PLR0913 - all that a proof is made of
     name: str, table: Table, pieces: Sequence[Piece], stamps: Sequence[dict[str, str | None]], works: Iterable[SheetWork],
-    sources: Iterable[Source], terms: Terms, remarks: Iterable[Remark] = (), *, after: Table | None = None,
+    sources: Iterable[Source], terms: Terms, remarks: Iterable[Finding] = (), *, after: Table | None = None,
     arrived: Arrived | None = None,
 ) -> Proof:  # fmt: skip
     """The proof of one table from its pieces' checks and the account of every sheet that was read for it.

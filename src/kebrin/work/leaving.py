@@ -32,7 +32,7 @@ def verdict_of(
     """
     left = left_of(sheet, layouts)
     said = Said() if stated is None else Said(
-        (*stated.not_totals, *stated.records), stated.boxhead is not None and stated.stub is not None
+        (*stated.not_totals, *stated.records), stated.boxhead is not None, stated.stub is not None, stated.cutins is not None
     )  # fmt: skip
     if any(f"{measure} mark" in table.columns for table in tables for measure in table.measures):
         return reach(sheet, tables, left, fields_of(layouts), said)

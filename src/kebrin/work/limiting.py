@@ -12,7 +12,7 @@ from kebrin.cells import as_label
 from kebrin.errors import PlanError
 from kebrin.shape.choosing import rows_of
 from kebrin.shape.conditions import fulfilled, said_of
-from kebrin.table import Remark, Table, arrays
+from kebrin.table import Finding, FindingKind, Table, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
@@ -70,8 +70,8 @@ class Limited:
         was, made = table.data.column(column), part.data.column(column)
         alike = pa.types.is_floating(was.type) and pa.types.is_floating(made.type)
         data = table.data.set_column(at, column, _scattered(was, made, rows) if alike else _written(was, made, rows))
-        note = Remark(
-            "limited",
+        note = Finding(
+            FindingKind.LIMITED,
             f"{verb} {column}: on {len(rows):,} of {len(table):,} rows, where {said_of(where)}",
             count=len(rows),
         )

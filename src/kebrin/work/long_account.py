@@ -11,7 +11,7 @@ import pyarrow as pa
 
 from kebrin.proof import BodyAccount, Use
 from kebrin.proof.sums import adds_up, sums_among
-from kebrin.table import Origin, Remark, StepCount, arrays
+from kebrin.table import Finding, FindingKind, Origin, StepCount, arrays
 from kebrin.work.long_columns import cells_of, over_all
 from kebrin.work.sheet import SheetWork
 from kebrin.work.steadiness import COUNTED
@@ -92,12 +92,12 @@ class Account:
         note = f"{records - rows_out:,} empty cells left out" if records > rows_out else ""
         return replace(table, steps=(StepCount(f"unpivot {self.file.head.name}", records, rows_out, note),))
 
-    def _said(self) -> tuple[Remark, ...]:
+    def _said(self) -> tuple[Finding, ...]:
         """What is said of figures and of marks for "no value"; they are counted, and not listed by their cells."""
         head = self.file.head
         said = []
         for one in self.found.piece.table.remarks:
-            if one.kind == "read" and one.column in self.bodies:
+            if one.kind == FindingKind.READ and one.column in self.bodies:
                 count = self.bodies[one.column].cells - self.bodies[one.column].missing
                 said.append(
                     replace(one, what=re.sub(r": [\d,]+ texts", f": {count:,} texts", one.what, count=1), count=count)
@@ -105,7 +105,7 @@ class Account:
         for name, body in self.bodies.items():
             if body.missing:
                 what = f"{name}: {body.missing:,} missing marks gave no value"
-                said.append(Remark("missing mark", what, head.source, head.name, (), body.missing))
+                said.append(Finding(FindingKind.MISSING_MARK, what, head.source, head.name, (), body.missing))
         return tuple(said)
 
     def ledger(self) -> SheetLedger:

@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from kebrin.cells import Kind, neat
-from kebrin.errors import LayoutError, Place, SourceError
+from kebrin.errors import SourceError
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import scale_words
 from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind, Settle
 from kebrin.unpivoting import unpivot
 from kebrin.work.asking import asked_of
 from kebrin.work.leaving import verdict_of
@@ -72,7 +72,7 @@ class SheetWork:
 
     pieces: tuple[Piece, ...]
     ledger: SheetLedger
-    remarks: tuple[Remark, ...]
+    remarks: tuple[Finding, ...]
     absent: frozenset[str] = frozenset()
 
 
@@ -91,35 +91,37 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     pieces = tuple(_piece(sheet, layout, stated, ask.keep, ask.tolerance) for layout in layouts)
     ledger = verdict_of(sheet, layouts, [piece.table for piece in pieces], stated).ledger()
     remarks = [
-        Remark("total", f"{said.where} {said.why}; it was kept as data", sheet.source, sheet.name)
+        Finding(FindingKind.TOTAL, f"{said.where} {said.why}; it was kept as data", sheet.source, sheet.name)
         for layout in layouts
         for said in layout.evidence
         if said.what == KEPT
     ]
     remarks += [
-        Remark(
-            "question", f"{said.where} {said.why}: state such a label as totals or as not_totals in the plan's layout",
-            sheet.source, sheet.name, count=1,
+        Finding(
+            FindingKind.QUESTION, f"{said.where} {said.why}", sheet.source, sheet.name, count=1,
+            settle=(Settle("totals", list(said.labels)), Settle("not_totals", list(said.labels))),
         )
         for layout in layouts
         for said in layout.evidence
         if said.what == DOUBTED
     ]  # fmt: skip
     remarks += [
-        Remark("carried over", f"{line.name} {line.why}; it was left out", sheet.source, sheet.name, count=1)
+        Finding(FindingKind.CARRIED, f"{line.name} {line.why}; it was left out", sheet.source, sheet.name, count=1)
         for layout in layouts
         for line in layout.totals
         if not len(line.parts)
     ]
     remarks += [
-        Remark("scale", str(piece.scale), sheet.source, sheet.name, count=1)
+        Finding(FindingKind.SCALE, str(piece.scale), sheet.source, sheet.name, count=1)
         for piece in pieces
         if piece.scale is not None
     ]
     if sheet.emptied:
         what = "formulas without a stored result are taken as empty"
-        remarks.append(Remark("formulas", what, sheet.source, sheet.name, sheet.emptied[:_TOLD], len(sheet.emptied)))
-    remarks += [Remark("file", one, sheet.source, sheet.name, count=1) for one in sheet.told]
+        remarks.append(
+            Finding(FindingKind.FORMULAS, what, sheet.source, sheet.name, sheet.emptied[:_TOLD], len(sheet.emptied))
+        )
+    remarks += [Finding(FindingKind.FILE, one, sheet.source, sheet.name, count=1) for one in sheet.told]
     remarks += _under_merges(sheet)
     remarks += [one for layout in layouts for one in asked_of(sheet, layout, stated)]
     if not layouts and sheet.filled.any():
@@ -127,12 +129,12 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         what = (
             f"no table was found; its {cells:,} cells are text around the tables" if cells > 1 else "no table was found"
         )
-        remarks.append(Remark("no table", what, sheet.source, sheet.name))
+        remarks.append(Finding(FindingKind.NO_TABLE, what, sheet.source, sheet.name))
     pieces, told = _with_totals_elsewhere(sheet, pieces)
     return SheetWork(pieces, ledger, (*remarks, *told), _absent(sheet, stated))
 
 
-def _under_merges(sheet: Sheet) -> list[Remark]:
+def _under_merges(sheet: Sheet) -> list[Finding]:
     """What stands under a merge, where nobody who looks at the sheet sees it: a question."""
     cells = [
         sheet.address(area.top + int(row), area.left + int(column))
@@ -143,10 +145,10 @@ def _under_merges(sheet: Sheet) -> list[Remark]:
     if not cells:
         return []
     what = f"{len(cells):,} cell{'s stand' if len(cells) > 1 else ' stands'} under a merge, where nobody sees what is in it"
-    return [Remark("question", what, sheet.source, sheet.name, tuple(cells[:_TOLD]), len(cells))]
+    return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, tuple(cells[:_TOLD]), len(cells))]
 
 
-def _with_totals_elsewhere(sheet: Sheet, pieces: tuple[Piece, ...]) -> tuple[tuple[Piece, ...], tuple[Remark, ...]]:
+def _with_totals_elsewhere(sheet: Sheet, pieces: tuple[Piece, ...]) -> tuple[tuple[Piece, ...], tuple[Finding, ...]]:
     """The pieces, the first with the ties of totals that stand away from their table, and what is told of others."""
     found, told = totals_elsewhere(sheet, [piece.layout for piece in pieces])
     if not found.cells:
@@ -188,20 +190,6 @@ def source_of(report: Report, used: Sequence[str], left_out: dict[str, str]) -> 
         with suppress(SourceError):
             cells[name] = int(report[name].filled.sum())
     return Source(report.path, report.digest, tuple(used), left_out, cells, report.read_as)
-
-
-def refuse_questions(file: str, sheet: str, layout: Layout) -> None:
-    """Stop where the layout is a person's to decide.
-
-    Raises:
-        LayoutError: two readings are close; the plan line that settles it is told.
-    """
-    for said in layout.questions:
-        raise LayoutError(
-            f"the {said.what}, {said.where}, can be read in two ways", Place(file, sheet, layout.address),
-            why=said.why,
-            do=f"Let `kebrin draft` write a plan: keep what its layout says, or state {said.settle}",
-        )  # fmt: skip
 
 
 def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, keep: Keep | None, tolerance: float | None) -> Piece:

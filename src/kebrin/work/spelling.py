@@ -6,7 +6,7 @@ from collections import Counter
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 from kebrin.values.spellings import folded
 
 if TYPE_CHECKING:
@@ -28,7 +28,7 @@ def alike_spelled(works: Sequence[SheetWork]) -> list[SheetWork]:
         return list(works)
     found = []
     for work in works:
-        said: list[Remark] = []
+        said: list[Finding] = []
         for piece in work.pieces:
             usual = forms[frozenset(map(folded, piece.table.columns))].most_common(1)[0][0]
             work = spelled(work, usual, said)  # noqa: PLW2901 - one after the other
@@ -36,10 +36,10 @@ def alike_spelled(works: Sequence[SheetWork]) -> list[SheetWork]:
     return found
 
 
-def nearly_alike(groups: Iterable[Sequence[Piece]]) -> dict[int, Remark]:
+def nearly_alike(groups: Iterable[Sequence[Piece]]) -> dict[int, Finding]:
     """What is asked of tables that have all columns of another and some more: by the number of the smaller table."""
     listed = list(groups)
-    found: dict[int, Remark] = {}
+    found: dict[int, Finding] = {}
     for at, own in enumerate(listed):
         columns = set(own[0].table.columns)
         for other in listed:
@@ -49,14 +49,14 @@ def nearly_alike(groups: Iterable[Sequence[Piece]]) -> dict[int, Remark]:
             )
             if near and {piece.file for piece in own} != {piece.file for piece in other}:
                 what = (
-                    f"it lacks {', '.join(sorted(more))}, which another table of these files has beside all of its columns: to have "
-                    f"one table, draft a plan and state optional = {sorted(more)}"
+                    f"it lacks {', '.join(sorted(more))}, which another table of these files has beside all of its columns: "
+                    f"to have one table, draft a plan and state optional = {sorted(more)}"
                 )
-                found[at] = Remark("question", what, own[0].file, own[0].sheet, count=len(more))
+                found[at] = Finding(FindingKind.QUESTION, what, own[0].file, own[0].sheet, count=len(more))
     return found
 
 
-def spelled(work: SheetWork, usual: Sequence[str], said: list[Remark]) -> SheetWork:
+def spelled(work: SheetWork, usual: Sequence[str], said: list[Finding]) -> SheetWork:
     """The work with column names that differ in case and blanks alone spelled as they usually are; it is said."""
     forms = {folded(name): name for name in usual}
     pieces: list[Piece] = []
@@ -69,7 +69,7 @@ def spelled(work: SheetWork, usual: Sequence[str], said: list[Remark]) -> SheetW
             pieces.append(piece)
             continue
         what = f"columns taken as most sheets spell them: {', '.join(f'{new!r} for {old!r}' for old, new in swaps.items())}"
-        said.append(Remark("spelling", what, piece.file, piece.sheet, count=len(swaps)))
+        said.append(Finding(FindingKind.SPELLING, what, piece.file, piece.sheet, count=len(swaps)))
         table = piece.table.picked(dict(zip(names, own, strict=True)))
         pieces.append(
             replace(piece, table=table, body={swaps.get(name, name): one for name, one in piece.body.items()})

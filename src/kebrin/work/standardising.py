@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -13,7 +12,7 @@ from kebrin.errors import ValuesError
 from kebrin.grammar.moments import may_be_times
 from kebrin.grammar.periods import period_name, words_for
 from kebrin.shape.splitting import split
-from kebrin.table import Remark, arrays
+from kebrin.table import Finding, FindingKind, Settle, arrays
 from kebrin.values.dates import date, language_of, read_dates
 from kebrin.values.entries import has_plain_sign, labelled
 from kebrin.values.numbers import number
@@ -114,7 +113,7 @@ def _with_key(table: Table, name: str, legend: Mapping[str, str]) -> tuple[Table
         return table, []
     step: dict[str, Any] = {"recode": name, "spelt": spelt, "unknown": "keep"}
     what = f"{name}: the sheet's key says {', '.join(f'{sign} = {meaning}' for sign, meaning in spelt.items())}"
-    done = recode(table, name, spelt=spelt, unknown="keep").remarked([Remark("key", what, count=len(spelt))])
+    done = recode(table, name, spelt=spelt, unknown="keep").remarked([Finding(FindingKind.KEY, what, count=len(spelt))])
     return done, [step]
 
 
@@ -127,7 +126,7 @@ def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple
         read, options = _read_as_dates(texts, name)
     except ValuesError as error:
         what = f"{name} stays text: {error.what}: {error.why}. {error.do}"
-        return table.remarked([Remark("question", what, column=name)]), {}
+        return table.remarked([Finding(FindingKind.QUESTION, what, column=name)]), {}
     known = ~read.unread & ~read.missing
     if read.unread.any() and known.any():
         serial = _with_serials(texts, name, read.units, known, read.per_second, options)
@@ -141,7 +140,7 @@ def _with_dates(table: Table, name: str, texts: Texts, said: list[str]) -> tuple
     if lost:
         odd = ", ".join(repr(texts.values[at].as_py()) for at in np.flatnonzero(read.unread)[:4].tolist())
         what = f"{name} stays text: {count:,} of its labels are dates, {lost:,} are none ({odd})"
-        return table.remarked([Remark("question", what, count=lost, column=name)]), {}
+        return table.remarked([Finding(FindingKind.QUESTION, what, count=lost, column=name)]), {}
     return _dated(table, name, options), {"date": name, **options}
 
 
@@ -152,7 +151,7 @@ def _dated(table: Table, name: str, options: Mapping[str, Any]) -> Table:
         said.append(f"{name}: years of two digits are taken for {LATEST_SHORT_YEAR - 99} to {LATEST_SHORT_YEAR}")
     if "languages" in options:
         said.append(f"{name}: its months are named in the language {', '.join(options['languages'])!r}")
-    return date(table, name, **options).remarked([Remark("assumed", one) for one in said])
+    return date(table, name, **options).remarked([Finding(FindingKind.ASSUMED, one) for one in said])
 
 
 def _read_as_dates(texts: Texts, name: str) -> tuple[Dates, dict[str, Any]]:
@@ -245,7 +244,7 @@ def _with_read_measure(table: Table, name: str) -> tuple[Table, dict[str, Any]]:
     return (_answered(table, name).remarked([asked]), {}) if asked else _with_one_form(table, name, found)
 
 
-def _asked_of_measure(name: str, texts: Texts, found: Suggestion, *, times: bool) -> Remark | None:
+def _asked_of_measure(name: str, texts: Texts, found: Suggestion, *, times: bool) -> Finding | None:
     """What is asked of a measure that stays text; None if nothing is."""
     what, said = "", texts.values.slice(0, _LOOKED_AT).to_pylist()
     if times:
@@ -260,7 +259,11 @@ def _asked_of_measure(name: str, texts: Texts, found: Suggestion, *, times: bool
         pattern = r"(.+)/(.+)" if "/" in pair else r"(.+)\((.+)\)"
         step = f"split = {name!r}, into = ['first', 'second'], pattern = '{pattern}'"
         what = f"its cells hold two figures each, such as {pair!r}: part them with a step {step}"
-    return Remark("question", f"{name} stays text: {what}", count=len(texts.codes), column=name) if what else None
+    return (
+        Finding(FindingKind.QUESTION, f"{name} stays text: {what}", count=len(texts.codes), column=name)
+        if what
+        else None
+    )
 
 
 def _two_figures(said: Sequence[str]) -> str:
@@ -284,7 +287,9 @@ def _with_one_form(table: Table, name: str, found: Suggestion) -> tuple[Table, d
             what = (
                 f"{name} has names that differ in case and blanks alone, on rows that would then bear the same labels"
             )
-            return table.remarked([Remark("question", what, count=len(found.step.get("spelled", ())) or 1)]), {}
+            return table.remarked(
+                [Finding(FindingKind.QUESTION, what, count=len(found.step.get("spelled", ())) or 1)]
+            ), {}
     return made, found.step
 
 
@@ -322,16 +327,16 @@ def _lists_in(table: Table) -> dict[str, Suggestion]:
     return {name: found for name, found in suggestions(table).items() if found.meaning == "lists"}
 
 
-def _asked_of(name: str, found: Suggestion) -> Remark:
+def _asked_of(name: str, found: Suggestion) -> Finding:
     signs = ", ".join(map(repr, found.step.get("at", ())))
     asked = found.question or f"{found.why}; if so, take a step split = {name!r}, at = [{signs}]"
-    return Remark("question", f"{name} may hold several entries in a cell: {asked}", count=1, column=name)
+    return Finding(FindingKind.QUESTION, f"{name} may hold several entries in a cell: {asked}", count=1, column=name)
 
 
-def list_questions(table: Table, answered: Collection[str]) -> list[Remark]:
+def list_questions(table: Table, answered: Collection[str]) -> list[Finding]:
     """What is asked of a finished table whose cells may hold several entries, but for columns that a person has spoken of."""
     return [
-        replace(one, what=f"{one.what}; if not, state its kind: {name} = 'text'")
+        one.answered_by(Settle(name, "text", "kinds", says="it is text"))
         for name, found in _lists_in(table).items()
         if name not in answered
         for one in [_asked_of(name, found)]
@@ -346,4 +351,6 @@ def _pair_names(table: Table, name: str) -> tuple[str, str]:
 
 def _answered(table: Table, name: str) -> Table:
     """The table without what was asked about a column before its texts were looked at."""
-    return table.with_remarks([one for one in table.remarks if not (one.kind == "question" and one.column == name)])
+    return table.with_remarks(
+        [one for one in table.remarks if not (one.kind == FindingKind.QUESTION and one.column == name)]
+    )

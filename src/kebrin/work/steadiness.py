@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.table import arrays
+from kebrin.table import FindingKind, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from kebrin.work.sheet import Piece, SheetWork
 
 #: Remarks of the first part that are counted anew over the whole file.
-COUNTED = frozenset({"missing mark", "read"})
+COUNTED = frozenset({FindingKind.MISSING_MARK, FindingKind.READ})
 # Of the rows of the first part so many must be of the table for it to be a steady one.
 _FEWEST = 50
 
@@ -55,7 +55,7 @@ class Steady:
 
 def steady(head: Sheet, work: SheetWork) -> Steady | None:
     """The one steady table that the first part of a file shows; None if there is none."""
-    told = all(one.kind == "file" for one in work.remarks)
+    told = all(one.kind == FindingKind.FILE for one in work.remarks)
     if len(work.pieces) != 1 or not told or work.ledger.unclaimed_count or work.ledger.objections:
         return None
     (piece,) = work.pieces

@@ -16,7 +16,7 @@ import numpy as np
 from kebrin.grammar.reading import read_text
 from kebrin.grammar.words import total_word
 from kebrin.proof import LeftLine, Use
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 from kebrin.table.arrays import floats_of
 
 if TYPE_CHECKING:
@@ -220,8 +220,8 @@ def _left_out(work: SheetWork, said: str) -> SheetWork:
     counts = {use: count for use, count in ledger.counts.items() if use not in words}
     counts[Use.TOTAL.word] = counts.get(Use.TOTAL.word, 0) + moved
     line = LeftLine(f"sheet {ledger.sheet!r}", "", "total", "it sums other sheets", "")
-    kept = tuple(one for one in ledger.objections if one.rule != "total")
-    remark = Remark("sheet of sums", f"{said}; it was left out, all tie", ledger.file, ledger.sheet)
+    kept = tuple(one for one in ledger.objections if one.kind is not FindingKind.CALLED_TOTAL)
+    remark = Finding(FindingKind.SHEET_OF_SUMS, f"{said}; it was left out, all tie", ledger.file, ledger.sheet)
     return replace(
         work, pieces=(), ledger=replace(ledger, counts=counts, lines=(*ledger.lines, line), objections=kept, via={}),
         remarks=(remark,),

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -20,7 +20,7 @@ _SHOWN = 4
 _FEWEST_ROWS = 3
 
 
-def passed_over(passed: Sequence[tuple[Path, str]]) -> list[Remark]:
+def passed_over(passed: Sequence[tuple[Path, str]]) -> list[Finding]:
     """Files that a folder or a pattern names and that were not read, by reason; our own outputs are not worth a word."""
     by_reason: dict[str, list[str]] = {}
     for path, why in passed:
@@ -29,11 +29,11 @@ def passed_over(passed: Sequence[tuple[Path, str]]) -> list[Remark]:
     said = []
     for why, names in by_reason.items():
         shown = ", ".join(names[:_SHOWN]) + (f" and {len(names) - _SHOWN} more" if len(names) > _SHOWN else "")
-        said.append(Remark("passed over", f"passed over {shown}: {why}", count=len(names)))
+        said.append(Finding(FindingKind.PASSED_OVER, f"passed over {shown}: {why}", count=len(names)))
     return said
 
 
-def same_files(sources: Iterable[Source]) -> list[Remark]:
+def same_files(sources: Iterable[Source]) -> list[Finding]:
     """Files of the same bytes as another: a question, since their rows are there twice."""
     first: dict[str, str] = {}
     said = []
@@ -41,12 +41,12 @@ def same_files(sources: Iterable[Source]) -> list[Remark]:
         name = Path(source.file).name
         if source.digest and source.used and source.digest in first:
             what = f"{name} is the same, byte for byte, as {first[source.digest]}: leave one of them out"
-            said.append(Remark("question", what, source.file, count=1))
+            said.append(Finding(FindingKind.QUESTION, what, source.file, count=1))
         first.setdefault(source.digest, name)
     return said
 
 
-def same_sheets(pieces: Sequence[Piece]) -> list[Remark]:
+def same_sheets(pieces: Sequence[Piece]) -> list[Finding]:
     """Blocks that say the same as another, cell for cell, under another name: a question, since their rows are there twice."""
     first: dict[Any, list[Piece]] = {}
     said = []
@@ -62,7 +62,7 @@ def same_sheets(pieces: Sequence[Piece]) -> list[Remark]:
                 f"{here} says the same as {there}, cell for cell, so that its rows are there twice: leave one out, as in "
                 f"sheets = {{ except = [{piece.sheet!r}] }}"
             )
-            said.append(Remark("question", what, piece.file, piece.sheet, count=len(data)))
+            said.append(Finding(FindingKind.QUESTION, what, piece.file, piece.sheet, count=len(data)))
         first.setdefault(form, []).append(piece)
     return said
 
@@ -72,7 +72,9 @@ def with_said(report: Report, works: Sequence[SheetWork]) -> list[SheetWork]:
     if not (report.said or report.lacks or report.asks) or not works:
         return list(works)
     name = Path(report.path).name
-    said = tuple(Remark("file", f"{name}: {one}", report.path, count=1) for one in report.said)
-    said += tuple(Remark("lacking", f"{name}: {one}", report.path, count=1, breaks=True) for one in report.lacks)
-    said += tuple(Remark("question", f"{name}: {one}", report.path, count=1) for one in report.asks)
+    said = tuple(Finding(FindingKind.FILE, f"{name}: {one}", report.path, count=1) for one in report.said)
+    said += tuple(
+        Finding(FindingKind.LACKING, f"{name}: {one}", report.path, count=1, breaks=True) for one in report.lacks
+    )
+    said += tuple(Finding(FindingKind.QUESTION, f"{name}: {one}", report.path, count=1) for one in report.asks)
     return [replace(works[0], remarks=(*works[0].remarks, *said)), *works[1:]]

@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.sources import read
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 from kebrin.table.arrays import distinct_texts
 from kebrin.values.entries import has_plain_sign
 from kebrin.work.gathering import Aside
 from kebrin.work.joining import Arrived, Done, Terms, join, prove
 from kebrin.work.long_texts import work_on_long
 from kebrin.work.memory import kept_low
-from kebrin.work.sheet import Piece, SheetWork, refuse_questions, source_of
+from kebrin.work.sheet import Piece, SheetWork, source_of
 from kebrin.work.spelling import alike_spelled, nearly_alike
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
@@ -110,15 +110,12 @@ def tidy_reports(
     return tables_of(survey_reports(reports, stated, keep=keep, terms=terms), terms)
 
 
-def tables_of(found: Found, terms: Terms, said: Sequence[Remark] = ()) -> list[Done]:
+def tables_of(found: Found, terms: Terms, said: Sequence[Finding] = ()) -> list[Done]:
     """The tables of what some reports gave; `said` is what their proofs say of the run besides.
 
     Raises:
         LayoutError: a layout can be read in two ways.
     """
-    for group in found.groups:
-        for piece in group.pieces:
-            refuse_questions(piece.file, piece.sheet, piece.layout)
     return [_done(group, found, terms, said) for group in found.groups]
 
 
@@ -144,7 +141,7 @@ class Found:
     works: tuple[SheetWork, ...]
     sources: tuple[Source, ...]
     asides: tuple[Aside, ...] = ()
-    near: Mapping[int, Remark] = field(default_factory=dict)
+    near: Mapping[int, Finding] = field(default_factory=dict)
 
     def others(self, group: Group) -> set[str]:
         """The columns of all tables but one: cells of a sheet may have arrived in any of them."""
@@ -258,10 +255,10 @@ def _name_of(pieces: Sequence[Piece]) -> str:
     return stems[0] if len({piece.sheet for piece in pieces}) > 1 else pieces[0].sheet
 
 
-def _done(group: Group, found: Found, terms: Terms, more: Sequence[Remark]) -> Done:
+def _done(group: Group, found: Found, terms: Terms, more: Sequence[Finding]) -> Done:
     table, constant = join(group.pieces, group.stamps, drop_constant=True)
     said = [
-        Remark("constant heading", f"{name!r} says the same on every row and is no column", count=1)
+        Finding(FindingKind.CONSTANT_HEADING, f"{name!r} says the same on every row and is no column", count=1)
         for name in constant
     ]
     said += [*(aside.remark() for aside in found.asides), *more]

@@ -9,7 +9,7 @@ import numpy as np
 
 from kebrin.errors import KebrinError
 from kebrin.layout import Stated
-from kebrin.table import Remark
+from kebrin.table import Finding, FindingKind
 from kebrin.work.choose import (
     complaints,
     keeps_values,
@@ -103,7 +103,9 @@ def weigh(sheet: Sheet, stated: Stated | None = None, ask: Ask | None = None) ->
         after = complaints(other)
         clean = other.pieces and not any(after[:3]) and after[3] <= before[3]
         if clean and keeps_values(first, other):
-            said = Remark("reading", f"read so that nothing is lost: {proposal.said}", sheet.source, sheet.name)
+            said = Finding(
+                FindingKind.READING, f"read so that nothing is lost: {proposal.said}", sheet.source, sheet.name
+            )
             work = replace(other, remarks=(said, *other.remarks))
             return Weighed(work, proposal.sheet, (*tried, _reading(proposal.said, other, taken=True)))
         lost = ", and values are lost" if clean else ""
@@ -147,7 +149,7 @@ def _with_sign_by_ties(
         )
         for one, (exact, failed) in ties.items()
     ]
-    said = Remark("reading", said_of_sign(sign, ties[sign][0]), sheet.source, sheet.name)
+    said = Finding(FindingKind.READING, said_of_sign(sign, ties[sign][0]), sheet.source, sheet.name)
     return replace(works[sign], remarks=(said, *works[sign].remarks)), tried[sign], readings
 
 
@@ -164,6 +166,6 @@ def _turned(sheet: Sheet, stated: Stated | None, ask: Ask) -> Weighed:
         replace(piece, table=replace(piece.table, origins=piece.table.origins.turned())) for piece in work.pieces
     )
     what = "it lists its records across, a field to each row, and was turned round"
-    said = Remark("reading", what, sheet.source, sheet.name)
+    said = Finding(FindingKind.READING, what, sheet.source, sheet.name)
     work = replace(work, pieces=pieces, remarks=(said, *work.remarks))
     return Weighed(work, turned, (_reading("turned round", work, taken=True),))

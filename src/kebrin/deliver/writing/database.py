@@ -137,7 +137,7 @@ def _begin(connection: Any) -> None:
     connection.exec_driver_sql("BEGIN")
 
 
-def _put(  # noqa: PLR0913 - all that a table is put there with
+def _put(
     sql: Any, base: Any, table: Table, name: str, key: Sequence[str], standing: str, shown: str, run: Run | None
 ) -> list[str]:  # fmt: skip
     there = sql.inspect(base).has_table(name)
