@@ -145,10 +145,13 @@ def _carries(search: Search, line: int) -> bool:
     slack = search.slack[stated]
     if any(at != line and (np.abs(search.filled[at][stated] - own) <= slack).all() for at in said):
         return True
+    # A balance is carried as it stands: such a column states again what stands last above.
+    again = np.abs(_last_above(search.numbers, line)[stated] - own) <= slack
     # What an earlier page carried over is the first of the sum, wherever it begins.
     for start in [0, *(at for at in said if at < line)]:
         parts = [at for at in range(start, line) if at == start or (at not in said and not search.words[at])]
-        if len(parts) > 1 and (np.abs(search.filled[parts][:, stated].sum(axis=0) - own) <= slack).all():
+        sums = np.abs(search.filled[parts][:, stated].sum(axis=0) - own) <= slack
+        if len(parts) > 1 and (sums | again).all():
             return True
     # The first of all may carry over what the last of them is made of.
     last = len(search.paths) - 1
@@ -158,6 +161,13 @@ def _carries(search: Search, line: int) -> bool:
         and len(rest) > 2
         and bool((np.abs(search.filled[rest][:, stated].sum(axis=0) - search.filled[last][stated]) <= slack).all())
     )
+
+
+def _last_above(numbers: Numbers, line: int) -> Numbers:
+    """The last number above a line in each column (columns,), NaN where there is none."""
+    above = numbers[:line]
+    last = np.where(np.isnan(above), -1, np.arange(line)[:, np.newaxis]).max(axis=0, initial=-1)
+    return np.where(last >= 0, above[last, np.arange(above.shape[1])] if line else np.nan, np.nan)
 
 
 def find_totals(

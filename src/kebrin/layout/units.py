@@ -63,9 +63,16 @@ def units_tell_measures(boxhead: Sequence[Level], units: Sequence[Level]) -> str
             continue
         # One heading has one unit, wherever it stands; the outermost row of which that is so tells the measures.
         said = {(text, *path) for text, *path in zip(level.labels(), *(one.labels() for one in units), strict=True)}
-        if len(said) == len({text for text, *_ in said}):
+        if len(said) == len({text for text, *_ in said}) and _share_records(level, boxhead):
             return level.name
     return ""
+
+
+def _share_records(level: Level, boxhead: Sequence[Level]) -> bool:
+    """Whether a record could hold two of the measures: not where another heading row numbers the columns of each, A1 and B1."""
+    rest = [other.labels() for other in boxhead if other is not level]
+    records = set(zip(*rest, strict=True)) if rest else {()}
+    return len(records) < len(level.codes)
 
 
 def with_units(boxhead: Sequence[Level], measures: str, units: Sequence[Level]) -> tuple[Level, ...]:

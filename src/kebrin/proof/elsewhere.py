@@ -54,7 +54,7 @@ def totals_elsewhere(sheet: Sheet, layouts: Sequence[Layout]) -> tuple[TieOut, t
     >>> sheet = Sheet.of(rows)
     >>> tie, _ = totals_elsewhere(sheet, find_layouts(sheet))
     >>> tie.gaps[0].said
-    'B1 (Grand total) states 9, its 4 parts sum to 10, a difference of -1'
+    'Grand total states 9, its 4 parts sum to 10, a difference of -1'
     """
     said = list(_said(sheet, layouts))
     if not said or not layouts:

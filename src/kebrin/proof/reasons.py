@@ -223,6 +223,11 @@ def _carries(sheet: Sheet, left: Left) -> bool:
     above = np.nan_to_num(sheet.numbers[: left.at][:, stated])
     sums = np.cumsum(above[::-1], axis=0)
     close = np.abs(sums - own[stated]) <= 1e-9 * np.maximum(np.abs(sums), 1.0)
+    # A balance is carried as it stands: its column states again what stands last above.
+    last = [column[np.flatnonzero(column)[-1:]] for column in above.T]
+    close |= np.array(
+        [len(one) == 1 and abs(one[0] - said) <= 1e-9 * abs(said) for one, said in zip(last, own[stated], strict=True)]
+    )
     if len(close) and bool(close.all(axis=1).any()):
         return True
     # What begins a sum that is stated below carries over what came before.

@@ -19,10 +19,12 @@ from kebrin.grammar.amounts import MAY_SCALE, is_scaled
 from kebrin.grammar.legend import Means, means
 from kebrin.grammar.moments import COMPACT_DATE, may_be_times
 from kebrin.grammar.reading import HEDGED
-from kebrin.grammar.words import leading_zero
+from kebrin.grammar.words import is_unit, leading_zero
 from kebrin.table import Finding, FindingKind, Settle, arrays
 
 if TYPE_CHECKING:
+    from collections.abc import Collection
+
     from numpy.typing import NDArray
 
 _LONGEST_FLAG = 2
@@ -71,7 +73,8 @@ def column_of(
     numeric = (looks == Look.NUMBER) | (looks == Look.MARKED) | (looks == Look.FIGURE)
     if _says_when(cells, name, nothing):
         return _texts(cells), [*remarks, *_missing(cells)]
-    if not as_texts and (numeric | nothing).all():
+    figures = cells.sheet.numbers[cells.rows, cells.columns]
+    if not as_texts and (numeric | nothing).all() and not np.isnan(figures[numeric & ~nothing]).any():
         said = _read_in_one_way(cells, name, numeric & ~nothing, listed=listed)
         if said is not None:
             return _numbers(cells, nothing), [*remarks, *_about_numbers(cells), *said]
@@ -108,8 +111,6 @@ def _hedged(cells: Cells) -> NDArray[np.bool_]:
 
 def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, listed: bool) -> list[Finding] | None:
     """What is said of texts that all read as numbers in one way and go together; None if a person must look first."""
-    if np.isnan(cells.sheet.numbers[cells.rows[numeric], cells.columns[numeric]]).any():
-        return None
     texts = numeric & (cells.kinds == Kind.TEXT)
     said = [str(text) for text in cells.sheet.values[cells.rows[texts], cells.columns[texts]]]
     legend = cells.sheet.readings.legend
@@ -117,6 +118,8 @@ def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, lis
     readings = {read_text(text) for text in said if text.strip() not in zeros}
     currencies, units = ({getattr(one, key) for one in readings} - {""} for key in ("currency", "unit"))
     percents = {one.percent for one in readings} | ({False} if (cells.kinds == Kind.NUMBER).any() else set())
+    if listed and _unknown(units):
+        return None
     if units & MAY_SCALE and (
         currencies or any(is_scaled(str(text)) for text in cells.sheet.values[cells.rows[texts], cells.columns[texts]])
     ):
@@ -208,6 +211,11 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Findi
     if texts and all(map(leading_zero, texts)):
         return []  # with leading zeros among them the others are names too
     if not odd.any():
+        said = cells.sheet.values[cells.rows[numeric], cells.columns[numeric]].tolist()
+        words = _unknown({read_text(text).unit for text in said if isinstance(text, str)})
+        if words:
+            what = f"{name} stays text, for {', '.join(map(repr, words))} behind its numbers is no unit that is known"
+            return [Finding(FindingKind.READ, what, cells.sheet.source, cells.sheet.name, column=name)]
         return _said(
             cells, FindingKind.QUESTION, numeric,
             f"{name} stays text: {{count}} cells hold numbers as text ({{texts}}), and nothing shows that they are amounts",
@@ -218,6 +226,11 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Findi
         f"{name} stays text: {{count}} of its cells are neither numbers nor known missing marks ({{texts}})",
         name,
     )  # fmt: skip
+
+
+def _unknown(units: Collection[str]) -> list[str]:
+    """The words behind figures that are no known units: "4 Weeks" and "5* DELUXE" are terms and classes, which must not leave."""
+    return sorted(unit for unit in units if len(unit) > _LONGEST_FLAG and unit != HEDGED and not is_unit(unit))
 
 
 def _texts(cells: Cells) -> pa.Array:
