@@ -128,6 +128,18 @@ def is_unit(label: str) -> bool:
     return _UNIT.fullmatch(label) is not None
 
 
+_LONGEST_FLAG = 2
+
+
+def unknown_units(words: Iterable[str]) -> list[str]:
+    """The words behind figures that are no units: "4 Weeks" and "5* DELUXE" are terms and classes, and what would leave is lost.
+
+    >>> unknown_units(["kg", "Weeks", "e", ""])
+    ['Weeks']
+    """
+    return sorted(word for word in words if len(word) > _LONGEST_FLAG and not is_unit(word))
+
+
 _LIMIT = re.compile(
     r"(?:(?:upper |lower |legal )?limits?|targets?|out of|max(?:imum)? (?:marks?|points?|score)|possible|capacity|threshold|"
     r"reference|allowed|permitted|required|quota|grenzwerte?|sollwerte?|ziel|valeurs? limites?|objectif)\b.*"

@@ -19,12 +19,10 @@ from kebrin.grammar.amounts import MAY_SCALE, is_scaled
 from kebrin.grammar.legend import Means, means
 from kebrin.grammar.moments import COMPACT_DATE, may_be_times
 from kebrin.grammar.reading import HEDGED
-from kebrin.grammar.words import is_unit, leading_zero
+from kebrin.grammar.words import leading_zero, unknown_units
 from kebrin.table import Finding, FindingKind, Settle, arrays
 
 if TYPE_CHECKING:
-    from collections.abc import Collection
-
     from numpy.typing import NDArray
 
 _LONGEST_FLAG = 2
@@ -118,7 +116,7 @@ def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, lis
     readings = {read_text(text) for text in said if text.strip() not in zeros}
     currencies, units = ({getattr(one, key) for one in readings} - {""} for key in ("currency", "unit"))
     percents = {one.percent for one in readings} | ({False} if (cells.kinds == Kind.NUMBER).any() else set())
-    if listed and _unknown(units):
+    if listed and unknown_units(units - {HEDGED}):
         return None
     if units & MAY_SCALE and (
         currencies or any(is_scaled(str(text)) for text in cells.sheet.values[cells.rows[texts], cells.columns[texts]])
@@ -212,7 +210,7 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Findi
         return []  # with leading zeros among them the others are names too
     if not odd.any():
         said = cells.sheet.values[cells.rows[numeric], cells.columns[numeric]].tolist()
-        words = _unknown({read_text(text).unit for text in said if isinstance(text, str)})
+        words = unknown_units({read_text(text).unit for text in said if isinstance(text, str)} - {HEDGED})
         if words:
             what = f"{name} stays text, for {', '.join(map(repr, words))} behind its numbers is no unit that is known"
             return [Finding(FindingKind.READ, what, cells.sheet.source, cells.sheet.name, column=name)]
@@ -226,11 +224,6 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Findi
         f"{name} stays text: {{count}} of its cells are neither numbers nor known missing marks ({{texts}})",
         name,
     )  # fmt: skip
-
-
-def _unknown(units: Collection[str]) -> list[str]:
-    """The words behind figures that are no known units: "4 Weeks" and "5* DELUXE" are terms and classes, which must not leave."""
-    return sorted(unit for unit in units if len(unit) > _LONGEST_FLAG and unit != HEDGED and not is_unit(unit))
 
 
 def _texts(cells: Cells) -> pa.Array:

@@ -13,7 +13,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import ValuesError
-from kebrin.grammar.words import names_a_key, period_range
+from kebrin.grammar.words import names_a_key, period_range, unknown_units
 from kebrin.values.dates import language_of, read_dates
 from kebrin.values.entries import find_lists, in_step
 from kebrin.values.keys import clean, key
@@ -110,6 +110,7 @@ def _numbers(texts: Texts, column: str, read: Numbers) -> Suggestion | None:
         amount is not None and (amount.negative or amount.currency or amount.percent != 1 or amount.mark)
         for amount in used
     )
+    told = told and not unknown_units(units)
     why = read.convention.evidence or f"{known:,} cells are numbers"
     return Suggestion("numbers", step, why, conclusive=told)
 
