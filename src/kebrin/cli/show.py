@@ -17,6 +17,7 @@ from rich.text import Text
 
 from kebrin.cells import as_label
 from kebrin.cli.ending import plain
+from kebrin.table import Does
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -112,7 +113,9 @@ def verdict(out: Console, proof: Proof, *, same_as: str = "") -> None:
     heading(out, f"{'✓' if sure else '?' if proof.holds else '✗'} {proof.headline}", style)
     for failure in proof.failures[:_REMARKS]:
         line(out, failure)
-    for asked in () if proof.strict and not proof.holds else proof.questions[:_REMARKS]:
+    # One that breaks the proof stands above.
+    open_still = [one for one in proof.questions if one.does is not Does.BREAKS]
+    for asked in () if proof.strict and not proof.holds else open_still[:_REMARKS]:
         line(out, f"? {asked}")
     if same_as in {"", proof.table}:
         rows(out, _account(proof))
@@ -201,7 +204,7 @@ def _totals(proof: Proof) -> str:
 def remarks(out: Console, proof: Proof) -> None:
     """What was noticed on the way, the first dozen."""
     # Questions and those that break the proof stand with the verdict.
-    told = [remark for remark in proof.remarks if not remark.breaks and remark not in proof.questions]
+    told = [one for one in proof.findings if one.does is Does.TELLS or (one.asks and one not in proof.questions)]
     if not told:
         return
     heading(out, "Noticed")

@@ -14,7 +14,7 @@ from kebrin.grammar.words import says_whole, total_word, without_continued
 from kebrin.layout.bands import band_totals, closed_by_totals, with_first_band
 from kebrin.layout.depths import Depths, find_depths
 from kebrin.layout.doubts import mixed_doubt
-from kebrin.layout.fields import find_fields
+from kebrin.layout.fields import find_fields, unit_line
 from kebrin.layout.heads import Heads, find_heads, keyed, listed_heads, lone_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
 from kebrin.layout.model import (
@@ -101,7 +101,10 @@ def build(
         boxhead, measures = _with_measures(boxhead, measures, inner, stated)
     boxhead = with_units(boxhead, measures, units)
     texts |= _notes_in(sheet, (*heads.notes, *frame.comments), texts)
-    title, title_at = _title(sheet, area, texts)
+    unit = unit_line(sheet, area, around.cells)
+    title, title_at = _title(
+        sheet, area, {at: role for at, role in texts.items() if unit is None or at != unit.label_at}
+    )
     return Layout(
         sheet=sheet.name,
         area=area,
@@ -129,6 +132,7 @@ def build(
         title=title,
         title_name=period_name([title]) if title_at and int(sheet.filled[title_at[0]].sum()) == 1 else "",
         title_at=title_at,
+        unit=unit,
         stub_head=names.found[-1] if names.found else "",
         evidence=(*frame.evidence, *remarks),
     )

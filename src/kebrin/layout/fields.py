@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,9 +12,11 @@ from kebrin.cells import Area, Kind, Sheet, neat
 from kebrin.layout.model import FieldCell
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterator, Sequence
 
     from numpy.typing import NDArray
+
+    from kebrin.layout.model import Layout
 
 # A value further to the right than this belongs to something else.
 _REACH = 4
@@ -25,6 +28,7 @@ _LABEL_WORDS, _MOST_IN_LINE = 4, 12
 _PAIRS = 2
 # Of the cells below a table's headings, but for the labels, so many hold figures.
 _MOSTLY = 0.5
+_UNIT_LABEL = re.compile(r"units?|unit of measure(?:ment)?|einheit(?:en)?|unités?", re.IGNORECASE)
 # What stands behind these words speaks of the table's figures, or of where they come from: it tells no rows apart.
 _NO_FIELD = re.compile(
     r"(?:table|figure|fig|chart|tab|tabelle|tableau|annex|appendix|exhibit|page|part|section|units?|sources?|notes?|"
@@ -63,6 +67,45 @@ def find_fields(sheet: Sheet, block: Area | None, around: NDArray[np.bool_] | No
         if field.name.casefold() not in {one.name.casefold() for one in found}:
             found.append(field)
     return tuple(sorted(found, key=lambda one: one.label_at))
+
+
+def unit_line(sheet: Sheet, block: Area, around: NDArray[np.bool_]) -> FieldCell | None:
+    """The line above a block that says what its figures are given in: its label and what it says; None without one.
+
+    >>> sheet = Sheet.of([["Unit: tonnes", None], ["Quay", "Jan"], ["North", 7]])
+    >>> found = unit_line(sheet, Area(1, 0, 2, 1), np.ones((3, 2), np.bool_))
+    >>> found and (found.name, found.value)
+    ('Unit', 'tonnes')
+    """
+    for row, column in np.argwhere(around[: block.top] & (sheet.kinds[: block.top] == Kind.TEXT)).tolist():
+        label, colon, said = sheet.text(row, column).partition(":")
+        if not colon or not _UNIT_LABEL.fullmatch(label.strip()):
+            continue
+        if said.strip():
+            return FieldCell(label.strip(), said.strip(), (row, column), (row, column))
+        at = _value_beside(sheet, block, row, column)
+        return FieldCell(label.strip(), sheet.text(*at), (row, column), at) if at else None
+    return None
+
+
+def without_others_fields(layouts: Sequence[Layout]) -> list[Layout]:
+    """The blocks of a sheet without fields that the first says of itself alone, and not of the sheet.
+
+    What stands above the first block speaks for all, unless others say the same of themselves, or it stands below what they say:
+    the memo below "Bay: A" is none of the bay B.
+    """
+    if len(layouts) < 2:
+        return list(layouts)
+    above = layouts[0].fields
+    again = {field.name for layout in layouts[1:] for field in layout.fields if field not in above}
+    first = min((field.label_at for field in above if field.name in again), default=None)
+    own = [field for field in above if first is not None and field.label_at >= first]
+    return [
+        layout
+        if layout is layouts[0]
+        else replace(layout, fields=tuple(one for one in layout.fields if one not in own))
+        for layout in layouts
+    ]
 
 
 def _with_colon(sheet: Sheet, block: Area | None, row: int, column: int) -> FieldCell | None:

@@ -15,6 +15,7 @@ from kebrin.layout.build import build
 from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calendar
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt, record_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
+from kebrin.layout.fields import without_others_fields
 from kebrin.layout.frame import Around, Frame
 from kebrin.layout.headings import MOST_SPACERS, boxhead_rows, is_stub_head_row, last_with_data
 from kebrin.layout.listing import as_bare_list, as_list, as_records
@@ -140,7 +141,7 @@ def _built(
         inherited = layouts[0].fields if layouts else ()
         around = Around(outside & (owner == number), inherited)
         layouts.append(build(sheet, frame, stated, around, () if layouts else fields))
-    layouts = [layout for layout in layouts if not is_calendar(sheet, layout)]
+    layouts = [layout for layout in without_others_fields(layouts) if not is_calendar(sheet, layout)]
     return settle_across(sheet, layouts) if len(layouts) > 1 else layouts
 
 

@@ -243,6 +243,7 @@ class Layout:
     title: str = ""
     title_name: str = ""
     title_at: tuple[int, int] | None = None
+    unit: FieldCell | None = None
     stub_head: str = ""
     evidence: tuple[Evidence, ...] = ()
 

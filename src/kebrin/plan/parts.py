@@ -101,7 +101,7 @@ def part_of(report: Report, plan: TablePlan, tolerance: float | None = None) -> 
                 asides.append(Aside.of(report.path, error))
                 continue
             works.append(work)
-            stamps += per_block(stamp, plan.fields, [piece.layout for piece in work.pieces])
+            stamps += per_block(stamp, plan.fields, [piece.layout for piece in work.pieces], report.path)
     used = tuple(work.ledger.sheet for work in works)
     return Part(tuple(with_said(report, works)), tuple(stamps), source_of(report, used, others), tuple(asides))
 

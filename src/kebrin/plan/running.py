@@ -17,10 +17,11 @@ from kebrin.work.declared import ahead, with_kinds
 from kebrin.work.gathering import Aside, gather
 from kebrin.work.holding import label_changes, unseen_sheets, with_known_spellings
 from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove
+from kebrin.work.places import FieldPlace
 from kebrin.work.standardising import list_questions
 from kebrin.work.stepping import take_steps
 from kebrin.work.summaries import without_summaries
-from kebrin.work.telling import passed_over, same_files, same_sheets
+from kebrin.work.telling import passed_over, same_files, same_sheets, units_apart
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -154,6 +155,7 @@ def _run_table(
     begun = ahead(table.shortened(plan.shorten), first)
     stepped = with_kinds(take_steps(begun, plan.step, base, name, made), plan.kinds)
     said += twice
+    said += units_apart(pieces, [FieldPlace.parse(place).what for place in plan.fields.values()])
     said += list_questions(stepped[name], {*plan.kinds, *(step.column for step in plan.step)})
     picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
     sources = [part.source for part in parts]

@@ -84,7 +84,7 @@ class SheetLedger:
         unclaimed_count: how many there are.
         objections: what else the reach check found wrong.
         lines: the lines that were left out, one by one.
-        notes: texts around the blocks that were left out, with their cells.
+        notes: what is told of texts among the records, or over columns without values, that are in no table.
         via: for each column of the table that cells arrived in as labels or fields: how many, and the first of them.
         open_cells: all cells that reach nothing, for tables of one sheet to share their account.
     """
@@ -96,7 +96,7 @@ class SheetLedger:
     unclaimed_count: int
     objections: tuple[Finding, ...] = ()
     lines: tuple[LeftLine, ...] = ()
-    notes: tuple[str, ...] = ()
+    notes: tuple[Finding, ...] = ()
     via: dict[str, tuple[int, tuple[str, ...], str]] = field(default_factory=dict)
     open_cells: frozenset[tuple[int, int]] = frozenset()
 
@@ -120,14 +120,14 @@ class SheetLedger:
 
     @property
     def findings(self) -> tuple[Finding, ...]:
-        """What breaks the proof of this sheet: cells that reach nothing, and what the reach check objects to."""
+        """What breaks the proof of this sheet, cells that reach nothing first, and what is told of texts that are in no table."""
         if not self.unclaimed_count:
-            return self.objections
+            return (*self.objections, *self.notes)
         cells = "source cell is" if self.unclaimed_count == 1 else "source cells are"
         what = f"{self.unclaimed_count:,} {cells} unclaimed"
         kind = FindingKind.UNCLAIMED
         own = Finding(kind, what, self.file, self.sheet, self.unclaimed[:_SHOWN], self.unclaimed_count, breaks=True)
-        return (own, *self.objections)
+        return (own, *self.objections, *self.notes)
 
     @property
     def cells(self) -> int:
@@ -179,5 +179,4 @@ class SheetLedger:
             "unclaimed": list(self.unclaimed),
             "objections": [one.to_plain() for one in self.objections],
             "lines left out": [vars(line) for line in self.lines],
-            "notes left out": list(self.notes),
         }

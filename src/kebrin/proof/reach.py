@@ -91,7 +91,7 @@ class Verdict:
     uses: NDArray[np.uint8]
     objections: tuple[Finding, ...]
     lines: tuple[LeftLine, ...]
-    notes: tuple[str, ...]
+    notes: tuple[Finding, ...]
     via: dict[str, tuple[int, tuple[str, ...], str]]
 
     @property
@@ -169,7 +169,7 @@ def reach(
     account.uses[~sheet.filled] = Use.UNCLAIMED
     via = {name: _arrived(account, listed) for name, listed in account.via.items() if any(map(len, listed))}
     lines = tuple(_told(one) for one in left if one.axis != "cells" and one.why not in {Why.HIDDEN, Why.MARK})
-    return Verdict(sheet, account.uses, tuple(account.objections), lines, tuple(account.notes), via)
+    return Verdict(sheet, account.uses, tuple(account.objections), lines, account.told(), via)
 
 
 def _labels(
@@ -310,7 +310,7 @@ def _empty_groups(account: Account, segment: Segment) -> None:
             blank = not sheet.filled[np.ix_(segment.rows, np.array(columns, np.intp))].any()
             if blank and account.uses[cell] == Use.UNCLAIMED:
                 account.uses[cell] = Use.HEADING
-                account.notes.append(f"{sheet.address(*cell)} heads a column without values: {sheet.text(*cell)!r}")
+                account.headless.append(cell)
 
 
 def _called_totals(account: Account, segment: Segment, table: Table, said: Said) -> None:

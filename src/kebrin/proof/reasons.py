@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 _FEW, _TITLE_CELLS, _SPANNING_WORDS = 6, 2, 3
+_LONGEST_TOLD = 60
 
 _PAGE = re.compile(r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
 _PAGE_ALONE = re.compile(rf"{_PAGE.pattern}(?:\s*(?:of|/|von|de|av|z)\s*\d+)?", re.IGNORECASE)
@@ -45,7 +46,10 @@ class Account:
     body: NDArray[np.bool_]  # body cells of all records that are in a table
     hulls: list[tuple[int, int, int, int]] = field(default_factory=list)
     objections: list[Finding] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
+    beside: list[tuple[int, int]] = field(
+        default_factory=list
+    )  # texts on the rows of a body that were left out as notes
+    headless: list[tuple[int, int]] = field(default_factory=list)  # headings of columns without values
     via: dict[str, list[NDArray[np.intp]]] = field(default_factory=dict)
     sums: list[tuple[int, NDArray[np.int32]]] = field(
         default_factory=list
@@ -74,6 +78,21 @@ class Account:
                 settle=settle,
             )
         )
+
+    def told(self) -> tuple[Finding, ...]:
+        """What is told of texts that are in no table, though they stand among records or over a column."""
+        said = (
+            (FindingKind.NOTE, self.beside, "on the rows of a table left out as notes"),
+            (FindingKind.EMPTY_COLUMN, self.headless, "over columns without values"),
+        )
+        return tuple(self._told(kind, cells, what) for kind, cells, what in said if cells)
+
+    def _told(self, kind: FindingKind, cells: Sequence[tuple[int, int]], what: str) -> Finding:
+        shown = list(dict.fromkeys(repr(self.sheet.text(*cell)[:_LONGEST_TOLD]) for cell in cells))
+        texts = ", ".join(shown[:_FEW]) + (", ..." if len(shown) > _FEW else "")
+        count = f"{len(cells):,} text" + "s" * (len(cells) > 1)
+        addresses = tuple(self.sheet.address(*cell) for cell in cells[:_FEW])
+        return Finding(kind, f"{count} {what}: {texts}", self.sheet.source, self.sheet.name, addresses, len(cells))
 
 
 def widen(account: Account, left: Left) -> None:
@@ -274,7 +293,7 @@ def _is_around(account: Account, cell: tuple[int, int]) -> bool:
     if not all(_is_around_hull(sheet, hull, cell) for hull in account.hulls):
         return False
     if any(hull[0] <= cell[0] <= hull[2] for hull in account.hulls):
-        account.notes.append(f"{sheet.address(*cell)}: {sheet.text(*cell)[:80]!r}")
+        account.beside.append(cell)
     return True
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from itertools import zip_longest
+from itertools import pairwise, zip_longest
 from typing import TYPE_CHECKING
 
 from kebrin.sources.aligned import Field, Placed, Row, field_of, reads_as_figure
@@ -31,6 +31,8 @@ _GROUPS = re.compile(r"[-+(−]?\d{1,3}(?: \d{3})+(?:[.,]\d+)?[)%-]?")
 _LETTERS = re.compile(r"[^\W\d_]+(?= |$)")
 _MAY_GROUP = re.compile(r"\d \d{3}(?!\d)")
 _DOTS = re.compile(r"(?<=[^\s.]) ?(?:\.{3,}|(?:\. ){2,}\.?) *(?=[^\s.])")
+# A number with a decimal sign, which is one figure wherever it stands.
+_DECIMAL = re.compile(r"(?<![\d.,])\d+[.,]\d+(?![\d.,])")
 _SEVERAL = 2
 _FEWEST = 3
 # So many runs of text are two labels with what they say.
@@ -241,10 +243,17 @@ def _is_stamp(line: str, runs: Sequence[Field]) -> bool:
     """Whether a line only says which page it is, or when it was printed: it is laid out by no columns."""
     if not runs or len(runs) > _FEWEST + 1:
         return False
-    if says_page(line):
+    if says_page(line) and _numbers_page(runs):
         return sum(one.is_figure for one in runs) < _FEWEST
     alone = len(runs) == 1 and not runs[0].is_figure
     return alone and STAMP.search(line) is not None
+
+
+def _numbers_page(runs: Sequence[Field]) -> bool:
+    """Whether a run of text says a page's number, or only the word for it before a figure: not "the north side" before 45."""
+    return any(PAGE.search(one.text) for one in runs) or any(
+        PAGE.fullmatch(f"{word.text} {figure.text}") for word, figure in pairwise(runs)
+    )
 
 
 def fields_of(line: str) -> list[Field]:
@@ -271,6 +280,18 @@ def cut(line: str, columns: Sequence[tuple[int, int]]) -> list[Field]:
         if part.strip():
             found.append(field_of(begin, begin + len(part.strip()), part.strip()))
     return found if "".join(inside) == line else []
+
+
+def number_cut(line: str, columns: Sequence[tuple[int, int]]) -> str:
+    """The number with a decimal sign that a stated column ends within; ''. Figures without one may stand side by side.
+
+    >>> number_cut("Upper    4.75", [(1, 8), (9, 12), (13, 20)]), number_cut("0612031", [(1, 4), (5, 7)])
+    ('4.75', '')
+    """
+    for match in _DECIMAL.finditer(line):
+        if any(match.start() < right < match.end() for _, right in columns):
+            return match[0]
+    return ""
 
 
 def bare_row(line: Placed, width: int) -> Row:

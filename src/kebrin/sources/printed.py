@@ -28,6 +28,7 @@ from kebrin.sources.lines import (
     is_bare,
     is_rule,
     lines_of,
+    number_cut,
     spaced_pairs,
     with_joined_groups,
     without_leaders,
@@ -147,6 +148,8 @@ def _says_where(stated: StatedText) -> bool:
 
 def _by_lines(lines: Lines, name: str, source: str, stated: StatedText) -> Sheet:
     """Lines as a sheet, one line at a time."""
+    if stated.columns:
+        _refuse_cut_numbers(lines, stated, source)
     placed = [
         Placed(
             lines.where(at),
@@ -161,6 +164,22 @@ def _by_lines(lines: Lines, name: str, source: str, stated: StatedText) -> Sheet
     if stated.lines > 1 and len(unfold) == len(placed):
         raise _no_effect(f"lines = {stated.lines}", "its records do not take so many lines", source)
     return grid(unfold, name, source, stated=stated)
+
+
+def _refuse_cut_numbers(lines: Lines, stated: StatedText, source: str) -> None:
+    """Refuse stated columns that end within numbers: each half would be a figure of its own, and both wrong.
+
+    Raises:
+        SourceError: on half of the lines or more that bear numbers a column ends within one.
+    """
+    cuts = {at: one for at, line in enumerate(lines.texts) if (one := number_cut(line, stated.columns))}
+    bearing = sum(any(map(str.isdigit, line)) for line in lines.texts)
+    if cuts and 2 * len(cuts) >= bearing:
+        at, number = next(iter(cuts.items()))
+        raise SourceError(
+            f"a stated column ends within {number!r}", Place(source, cell=lines.where(at)),
+            why=f"so it does on {len(cuts):,} of {bearing:,} lines with figures", do="Correct columns in the plan's text",
+        )  # fmt: skip
 
 
 def told_of_lines(lines: Sequence[str], stated: StatedText) -> list[str]:

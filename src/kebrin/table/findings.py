@@ -57,6 +57,7 @@ class FindingKind(StrEnum):
     TOTAL = "total"
     STATED_TOTAL = "stated total"
     CARRIED = "carried over"
+    NOTE = "note"
     SCALE = "scale"
     CONSTANT_HEADING = "constant heading"
     EMPTY_COLUMN = "empty column"

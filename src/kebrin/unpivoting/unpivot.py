@@ -81,7 +81,7 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
     records = len(layout.body_rows) * len(next(iter(groups.columns.values()), ()))
     whole = Segment(sheet.source, sheet.name, layout.body_rows, groups.columns)
     # A record of a list stays one, whatever it lacks.
-    kept = None if layout.listed or _keeps_blanks(sheet, layout, keep.blanks) else _not_empty(sheet, whole)
+    kept = None if layout.listed or keep.blanks == "keep" else _not_empty(sheet, whole)
     labels = tuple(level.name for level in (*layout.stub, *groups.levels))
     segment = Segment(
         sheet.source, sheet.name, layout.body_rows, groups.columns, kept, labels,
@@ -102,17 +102,6 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
     empty = records - len(segment)
     note = f"{empty:,} empty cells left out" if empty else ""
     return table.step(f"unpivot {sheet.name}", records, note)
-
-
-def _keeps_blanks(sheet: Sheet, layout: Layout, choice: Choice) -> bool:
-    if choice or not sheet.textual:
-        return choice == "keep"
-    at = np.ix_(layout.body_rows, layout.body_columns)
-    body = sheet.filled[at]
-    words = not sheet.data[at].any()
-    if words and len({str(text).strip() for text in sheet.values[at][body].tolist()}) < 2:
-        return False  # crosses and the like: where none stands, none is missing
-    return bool(body.size and body.mean() >= _FULL and body.any(axis=0).all() and body.any(axis=1).all())
 
 
 def _free(name: str, taken: Container[str]) -> str:

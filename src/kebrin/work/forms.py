@@ -217,7 +217,8 @@ def _readings(sheet: Sheet, form: _Form) -> Readings:
 def _layout(sheet: Sheet, before: Sheet, layout: Layout) -> Layout | None:
     """A layout with the sheet's own title and fields; None if one of them is of another kind than it was."""
     fields = [_field(sheet, before, field) for field in layout.fields]
-    if any(field is None for field in fields):
+    unit = layout.unit and _field(sheet, before, layout.unit)
+    if any(field is None for field in fields) or (layout.unit and unit is None):
         return None
     title, name = layout.title, layout.title_name
     if layout.title_at is not None:
@@ -225,7 +226,7 @@ def _layout(sheet: Sheet, before: Sheet, layout: Layout) -> Layout | None:
         single = int(sheet.filled[layout.title_at[0]].sum()) == 1
         if name != (period_name([title]) if single else ""):
             return None
-    return replace(layout, sheet=sheet.name, fields=tuple(filter(None, fields)), title=title)
+    return replace(layout, sheet=sheet.name, fields=tuple(filter(None, fields)), title=title, unit=unit)
 
 
 def _field(sheet: Sheet, before: Sheet, field: FieldCell) -> FieldCell | None:

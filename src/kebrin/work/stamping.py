@@ -45,22 +45,42 @@ def field_values(sheet: Sheet, stated: Mapping[str, str]) -> tuple[dict[str, str
 
 
 def per_block(
-    values: dict[str, str | None], stated: Mapping[str, str], layouts: Sequence[Layout]
+    values: dict[str, str | None],
+    stated: Mapping[str, str],
+    layouts: Sequence[Layout],
+    file: str,
 ) -> list[dict[str, str | None]]:
-    """The values for each block of a sheet: its own title, and a label that it states itself before the sheet's first."""
+    """The values for each block of a sheet: its own title, and a label that it states itself before the sheet's first.
+
+    Raises:
+        LayoutError: a block lacks a field that others of the sheet state for themselves.
+    """
     places = {name: FieldPlace.parse(said) for name, said in stated.items()}
+    labels = {name: neat(place.what).rstrip(" :").casefold() for name, place in places.items()}
+    own = [{field.name.casefold(): field for field in reversed(layout.fields)} for layout in layouts]
+    of_blocks = {label for fields in own for label in fields}
     stamps = []
-    for layout in layouts:
-        own = {field.name.casefold(): field.value for field in reversed(layout.fields)}
+    for layout, fields in zip(layouts, own, strict=True):
         stamp = dict(values)
         for name, place in places.items():
-            label = neat(place.what).rstrip(" :").casefold()
             if place.form == "block title":
                 stamp[name] = without_caption(layout.title) or None
-            elif place.form == "beside" and label in own:
-                stamp[name] = own[label]
+            elif place.form == "beside" and labels[name] in fields:
+                stamp[name] = fields[labels[name]].value
+            elif place.form == "beside" and labels[name] in of_blocks:
+                if not place.optional:
+                    raise _lacks(name, place, layout, file)
+                stamp[name] = None
         stamps.append(stamp)
     return stamps
+
+
+def _lacks(name: str, place: FieldPlace, layout: Layout, file: str) -> LayoutError:
+    return LayoutError(
+        f"the block from row {layout.area.top + 1} on has no field {name!r}", Place(file, layout.sheet),
+        why=f"other blocks state {place.what!r} for themselves",
+        do='Write ", if there" behind its place in the plan, if it may be missing',
+    )  # fmt: skip
 
 
 def _around(sheet: Sheet, name: str, place: FieldPlace) -> str:

@@ -6,16 +6,17 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kebrin.table import Finding, FindingKind
+from kebrin.table import Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Collection, Iterable, Sequence
 
     from kebrin.cells import Report
     from kebrin.proof import Source
     from kebrin.work.sheet import Piece, SheetWork
 
 _SHOWN = 4
+_UNITS_SHOWN = 3
 # Blocks of fewer rows may well say the same.
 _FEWEST_ROWS = 3
 
@@ -65,6 +66,26 @@ def same_sheets(pieces: Sequence[Piece]) -> list[Finding]:
             said.append(Finding(FindingKind.QUESTION, what, piece.file, piece.sheet, count=len(data)))
         first.setdefault(form, []).append(piece)
     return said
+
+
+def units_apart(pieces: Sequence[Piece], stated: Collection[str] = ()) -> list[Finding]:
+    """Blocks of one table that give their figures in units of their own: a question, since no column would say which.
+
+    `stated` are the labels whose values a plan makes columns of.
+    """
+    said = {piece.layout.unit.value: piece for piece in pieces if piece.layout.unit}
+    known = {one.rstrip(" :").casefold() for one in stated}
+    names = {piece.layout.unit.name for piece in pieces if piece.layout.unit}
+    if len(said) < 2 or known & {name.casefold() for name in names}:
+        return []
+    shown = ", ".join(f"{unit!r} on the sheet {piece.sheet!r}" for unit, piece in list(said.items())[:_UNITS_SHOWN])
+    first = next(iter(said.values()))
+    label = min(names)
+    what = f"its figures are given in different units, {shown}, and no column says which"
+    settle = Settle(label, f"beside '{label}:'", "fields")
+    return [
+        Finding(FindingKind.QUESTION, what, first.file, first.sheet, count=len(said), breaks=True, settle=(settle,))
+    ]
 
 
 def with_said(report: Report, works: Sequence[SheetWork]) -> list[SheetWork]:

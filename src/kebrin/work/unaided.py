@@ -19,7 +19,7 @@ from kebrin.work.sheet import Piece, SheetWork, source_of
 from kebrin.work.spelling import alike_spelled, nearly_alike
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
-from kebrin.work.telling import same_files, same_sheets, with_said
+from kebrin.work.telling import same_files, same_sheets, units_apart, with_said
 from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
@@ -264,6 +264,7 @@ def _done(group: Group, found: Found, terms: Terms, more: Sequence[Finding]) -> 
     said += [*(aside.remark() for aside in found.asides), *more]
     twice = same_files(found.sources)
     said += twice or same_sheets(group.pieces)
+    said += units_apart(group.pieces)
     said += [found.near[at] for at, one in enumerate(found.groups) if one is group and at in found.near]
     works = _works_of(group.pieces, found.works, first=group is found.groups[0])
     after, _ = standardised_group(group, table)
