@@ -170,10 +170,12 @@ def _pattern(names: Sequence[str]) -> str:
 def _sheets(group: Group, found: Found) -> tomlkit.items.Item | None:
     """The sheets left out, if a new sheet next month should be read; the sheets read, if it should not."""
     mine = {piece.sheet for piece in group.pieces}
-    every = list(dict.fromkeys(name for source in found.sources for name in source.used))
+    files = {piece.file for piece in group.pieces}
+    sources = [source for source in found.sources if source.file in files]  # the plan names these files alone
+    every = list(dict.fromkeys(name for source in sources for name in source.used))
     others = [name for name in every if name not in mine]
-    hidden = list(dict.fromkeys(name for source in found.sources for name in source.left_out))
-    if not others and len(every) + len(hidden) <= len(found.sources):
+    hidden = list(dict.fromkeys(name for source in sources for name in source.left_out))
+    if not others and len(every) + len(hidden) <= len(sources):
         return None
     choice = tomlkit.inline_table()
     if others and (len(found.groups) > 1 or len(others) > len(mine)):

@@ -18,7 +18,7 @@ from kebrin.work.gathering import Aside, gather
 from kebrin.work.holding import label_changes, unseen_sheets, with_known_spellings
 from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove
 from kebrin.work.places import FieldPlace
-from kebrin.work.standardising import list_questions
+from kebrin.work.standardising import questions_of
 from kebrin.work.stepping import take_steps
 from kebrin.work.summaries import without_summaries
 from kebrin.work.telling import passed_over, same_files, same_sheets, units_apart
@@ -156,7 +156,7 @@ def _run_table(
     stepped = with_kinds(take_steps(begun, plan.step, base, name, made), plan.kinds)
     said += twice
     said += units_apart(pieces, [FieldPlace.parse(place).what for place in plan.fields.values()])
-    said += list_questions(stepped[name], {*plan.kinds, *(step.column for step in plan.step)})
+    said += questions_of(stepped[name], {*plan.kinds, *(step.column for step in plan.step)})
     picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
     sources = [part.source for part in parts]
     done = []

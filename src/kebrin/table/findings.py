@@ -6,10 +6,10 @@ No code reads a sentence: who must know what a finding speaks of asks its kind, 
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import Enum, StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple, Self
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from kebrin.address import parse_a1
 
@@ -211,10 +211,6 @@ class Finding:
 
     def __str__(self) -> str:
         return f"{self.sheet}: {self.said}" if self.sheet else self.said
-
-    def answered_by(self, *settle: Settle) -> Self:
-        """The finding with lines that settle it."""
-        return replace(self, settle=(*self.settle, *settle))
 
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file and for programs."""

@@ -44,7 +44,9 @@ _ARROW = re.compile(r"\s*[▲△▼▽↑↓⬆⬇]\s*\d[\d.,]*\s*%?\s*|\s*\d[\d
 _PAIR = r"^(.*?)\s*[:=]\s*([-−]?\d[\d.,' ]*)$"
 
 
-def standardised(table: Table, *, legend: Mapping[str, str] | None = None) -> tuple[Table, list[dict[str, Any]]]:
+def standardised(
+    table: Table, *, legend: Mapping[str, str] | None = None, answered: Collection[str] = ()
+) -> tuple[Table, list[dict[str, Any]]]:
     """The table with every column standardised for which the evidence is conclusive, and the steps taken.
 
     Dates in labels and measures become dates, months of a year take their ISO form, text measures
@@ -55,10 +57,13 @@ def standardised(table: Table, *, legend: Mapping[str, str] | None = None) -> tu
     Args:
         table: the table.
         legend: signs that a text on the sheets explains, with what it says of each.
+        answered: columns that a person has spoken of, which stay as they are.
     """
     steps: list[dict[str, Any]] = []
     for name in table.columns:
         kind = table.data.column(name).type
+        if name in answered:
+            continue
         if pa.types.is_dictionary(kind) and pa.types.is_string(kind.value_type):
             table, found = _with_plain_labels(table, name, legend=legend or {})
         elif pa.types.is_string(kind) and name in table.measures:
@@ -259,11 +264,16 @@ def _asked_of_measure(name: str, texts: Texts, found: Suggestion, *, times: bool
         pattern = r"(.+)/(.+)" if "/" in pair else r"(.+)\((.+)\)"
         step = f"split = {name!r}, into = ['first', 'second'], pattern = '{pattern}'"
         what = f"its cells hold two figures each, such as {pair!r}: part them with a step {step}"
-    return (
-        Finding(FindingKind.QUESTION, f"{name} stays text: {what}", count=len(texts.codes), column=name)
-        if what
-        else None
+    if not what:
+        return None
+    settle = (_stays(name),)
+    return Finding(
+        FindingKind.QUESTION, f"{name} stays text: {what}", count=len(texts.codes), column=name, settle=settle
     )
+
+
+def _stays(name: str) -> Settle:
+    return Settle(name, "text", "kinds", says="it is text")
 
 
 def _two_figures(said: Sequence[str]) -> str:
@@ -288,7 +298,15 @@ def _with_one_form(table: Table, name: str, found: Suggestion) -> tuple[Table, d
                 f"{name} has names that differ in case and blanks alone, on rows that would then bear the same labels"
             )
             return table.remarked(
-                [Finding(FindingKind.QUESTION, what, count=len(found.step.get("spelled", ())) or 1)]
+                [
+                    Finding(
+                        FindingKind.QUESTION,
+                        what,
+                        count=len(found.step.get("spelled", ())) or 1,
+                        column=name,
+                        settle=(_stays(name),),
+                    )
+                ]
             ), {}
     return made, found.step
 
@@ -330,17 +348,15 @@ def _lists_in(table: Table) -> dict[str, Suggestion]:
 def _asked_of(name: str, found: Suggestion) -> Finding:
     signs = ", ".join(map(repr, found.step.get("at", ())))
     asked = found.question or f"{found.why}; if so, take a step split = {name!r}, at = [{signs}]"
-    return Finding(FindingKind.QUESTION, f"{name} may hold several entries in a cell: {asked}", count=1, column=name)
+    what = f"{name} may hold several entries in a cell: {asked}"
+    return Finding(FindingKind.QUESTION, what, count=1, column=name, settle=(_stays(name),))
 
 
-def list_questions(table: Table, answered: Collection[str]) -> list[Finding]:
-    """What is asked of a finished table whose cells may hold several entries, but for columns that a person has spoken of."""
-    return [
-        one.answered_by(Settle(name, "text", "kinds", says="it is text"))
-        for name, found in _lists_in(table).items()
-        if name not in answered
-        for one in [_asked_of(name, found)]
-    ]
+def questions_of(table: Table, answered: Collection[str]) -> list[Finding]:
+    """What is asked of a finished table without a plan, but for the columns that a person has spoken of."""
+    before = set(table.remarks)
+    done, _ = standardised(table, answered=answered)
+    return [one for one in done.remarks if one.asks and one not in before and one.column not in answered]
 
 
 def _pair_names(table: Table, name: str) -> tuple[str, str]:
