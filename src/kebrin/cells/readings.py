@@ -16,7 +16,7 @@ import numpy as np
 from kebrin.cells.kinds import Kind
 from kebrin.grammar.legend import Means, means, read_key
 from kebrin.grammar.reading import HEDGED, MISSING_MARKS, Look, read_text
-from kebrin.grammar.words import is_unit
+from kebrin.grammar.words import is_unit, unknown_units
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
@@ -187,7 +187,13 @@ def _settle_column(
             own[at] = Look.WORDS  # 30 ft among metres are no 30
         elif one.unit:
             flag = len(one.unit) <= _LONGEST_FLAG and one.unit.islower() and hard >= count
-            unit = one.unit == common and count >= _UNIT_SHARE * (hard + sum(units.values())) and count > 1
+            # "4 Weeks" and "5* DELUXE" are terms and classes: what is no unit must not leave the figure.
+            unit = (
+                not unknown_units([one.unit])
+                and one.unit == common
+                and count >= _UNIT_SHARE * (hard + sum(units.values()))
+                and count > 1
+            )
             own[at] = Look.FIGURE if flag or unit or one.unit in legend else Look.WORDS
         elif one.look == Look.NUMBER and text.isdigit() and (named or (codes and real == 0)):
             own[at] = Look.CODE  # with leading zeros among them the others are names too

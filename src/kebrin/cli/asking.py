@@ -18,14 +18,14 @@ def ask(out: Console, plan: str) -> str:
     asked = open_questions(plan)
     for count, question in enumerate(asked, 1):
         show.heading(out, f"Question {count} of {len(asked)}: {question.said}")
-        for number, choice in enumerate(question.choices, 1):
-            show.line(out, f"{number}) {', '.join(choice)}")
+        for number, answer in enumerate(question.answers, 1):
+            show.line(out, f"{number}) {answer}")
         show.line(out, "Enter) leave it open", "dim")
         while True:
-            said = _read(f"  1 to {len(question.choices)}, or Enter: ")
+            said = _read(f"  1 to {len(question.answers)}, or Enter: ")
             if not said:
                 break
-            if said.isdigit() and 1 <= int(said) <= len(question.choices):
+            if said.isdigit() and 1 <= int(said) <= len(question.answers):
                 plan = _taken(out, plan, answered(plan, question, int(said) - 1))
                 break
     return plan

@@ -6,6 +6,8 @@ import re
 from dataclasses import dataclass
 
 _BLOCK = re.compile(r"^# \? (?P<said>[^\n]+)\n(?P<rest>(?:# [^\n]*\n)*)", re.MULTILINE)
+#: What stands before the line that says no: the column is text.
+NO = "no, it is text: "
 _HEADER = re.compile(r"\[\[table\..+\.step\]\]")
 
 
@@ -18,12 +20,19 @@ class OpenQuestion:
         header: the line that begins the step which answers it.
         choices: the lines of the step, one way each.
         text: the comment that it stands in.
+        no: the line under kinds which says that the column is text; '' if there is none.
     """
 
     said: str
     header: str
     choices: tuple[tuple[str, ...], ...]
     text: str
+    no: str = ""
+
+    @property
+    def answers(self) -> tuple[str, ...]:
+        """All answers, the last of which says no."""
+        return (*map(", ".join, self.choices), *([f"{NO}{self.no}"] if self.no else []))
 
 
 def open_questions(plan: str) -> list[OpenQuestion]:
@@ -39,7 +48,8 @@ def open_questions(plan: str) -> list[OpenQuestion]:
         lines = [line.removeprefix("# ") for line in match["rest"].splitlines()]
         if not lines or _HEADER.fullmatch(lines[0]) is None or any(line.startswith("using = ") for line in lines):
             continue  # a code list must be made first
-        own = [line for line in lines[1:] if not line.startswith("or: ")]
+        no = next((line.removeprefix(NO) for line in lines if line.startswith(NO)), "")
+        own = [line for line in lines[1:] if not line.startswith(("or: ", NO))]
         others = [line.removeprefix("or: ") for line in lines[1:] if line.startswith("or: ")]
         keys = {line.split(" = ")[0] for line in others}
         answer = [line for line in own if line.split(" = ")[0] in keys]
@@ -47,7 +57,7 @@ def open_questions(plan: str) -> list[OpenQuestion]:
         size = max(len(answer), 1)
         ways = [answer, *(others[at : at + size] for at in range(0, len(others), size))] if others else [own]
         choices = tuple((*base, *way) for way in ways) if others else (tuple(own),)
-        found.append(OpenQuestion(match["said"], lines[0], choices, match[0]))
+        found.append(OpenQuestion(match["said"], lines[0], choices, match[0], no))
     return found
 
 
@@ -60,5 +70,16 @@ def answered(plan: str, question: OpenQuestion, choice: int) -> str:
     [[table.t.step]]
     number = "Due"
     """
+    if choice == len(question.choices):
+        return _refused(plan, question)
     lines = [f"# {question.said}", question.header, *question.choices[choice]]
     return plan.replace(question.text, "\n".join(lines) + "\n", 1)
+
+
+def _refused(plan: str, question: OpenQuestion) -> str:
+    """The plan that says of the question's column that it is text, among the kinds of its table."""
+    header = question.header.removesuffix(".step]]").replace("[[", "[") + ".kinds]"
+    if f"\n{header}\n" not in plan:
+        return plan.replace(question.text, f"# {question.said}\n{header}\n{question.no}\n\n", 1)
+    plan = plan.replace(question.text, "", 1)
+    return plan.replace(f"\n{header}\n", f"\n{header}\n# {question.said}\n{question.no}\n", 1)

@@ -17,7 +17,9 @@ from tomlkit import comment, document, nl, table
 
 from kebrin.cells import a1
 from kebrin.layout import NO_COLUMN
+from kebrin.plan.asking import NO
 from kebrin.sources.remote import is_address
+from kebrin.table import Settle
 from kebrin.table.arrays import kind_of
 from kebrin.values.profile import step_lines
 from kebrin.values.suggesting import TABLE, suggestions
@@ -288,6 +290,8 @@ def _questions(draft: Draft, name_of: str) -> list[str]:
         if found.meaning.startswith("codes"):
             said[0] = f"{said[0].replace(TABLE, 'OUTPUT')}, when this plan has written its OUTPUT"
             said += [f"[[table.{key}.step]]", *step_lines({"recode": name, "using": "codes.csv"})]
+        if len(said) > 1:
+            said.append(f"{NO}{Settle(name, 'text', 'kinds').line}")
         asked.append(_as_comment(said))
     scale = draft.group.pieces[0].scale
     if scale is not None:  # last, since texts must be numbers before

@@ -19,7 +19,7 @@ from kebrin.grammar.amounts import MAY_SCALE, is_scaled
 from kebrin.grammar.legend import Means, means
 from kebrin.grammar.moments import COMPACT_DATE, may_be_times
 from kebrin.grammar.reading import HEDGED
-from kebrin.grammar.words import leading_zero, unknown_units
+from kebrin.grammar.words import leading_zero
 from kebrin.table import Finding, FindingKind, Settle, arrays
 
 if TYPE_CHECKING:
@@ -116,8 +116,6 @@ def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, lis
     readings = {read_text(text) for text in said if text.strip() not in zeros}
     currencies, units = ({getattr(one, key) for one in readings} - {""} for key in ("currency", "unit"))
     percents = {one.percent for one in readings} | ({False} if (cells.kinds == Kind.NUMBER).any() else set())
-    if listed and unknown_units(units - {HEDGED}):
-        return None
     if units & MAY_SCALE and (
         currencies or any(is_scaled(str(text)) for text in cells.sheet.values[cells.rows[texts], cells.columns[texts]])
     ):
@@ -209,11 +207,6 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Findi
     if texts and all(map(leading_zero, texts)):
         return []  # with leading zeros among them the others are names too
     if not odd.any():
-        said = cells.sheet.values[cells.rows[numeric], cells.columns[numeric]].tolist()
-        words = unknown_units({read_text(text).unit for text in said if isinstance(text, str)} - {HEDGED})
-        if words:
-            what = f"{name} stays text, for {', '.join(map(repr, words))} behind its numbers is no unit that is known"
-            return [Finding(FindingKind.READ, what, cells.sheet.source, cells.sheet.name, column=name)]
         return _said(
             cells, FindingKind.QUESTION, numeric,
             f"{name} stays text: {{count}} cells hold numbers as text ({{texts}}), and nothing shows that they are amounts",
