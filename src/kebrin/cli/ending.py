@@ -51,8 +51,10 @@ def told(*, as_json: bool = False) -> Iterator[None]:
             print(json.dumps({
                 "error": type(error).__name__, "what": error.what, "why": error.why, "do": error.do,
                 "where": {"file": where.file, "sheet": where.sheet, "cell": where.cell, "line": where.line},
+                **({"written": names} if (names := _put_in_place()) else {}),
             }, ensure_ascii=False))  # fmt: skip
-        print(f"kebrin: {plain(str(error))}", file=sys.stderr)
+        half = f" {_begun(_changed())}." if _put_in_place() else ""
+        print(f"kebrin: {plain(str(error))}{plain(half)}", file=sys.stderr)
         raise SystemExit(code_of(error)) from None
     except BrokenPipeError:
         sys.stderr.close()
@@ -65,27 +67,39 @@ def told(*, as_json: bool = False) -> Iterator[None]:
         raise SystemExit(Exit.UNFORESEEN) from None
 
 
+def _put_in_place() -> list[str]:
+    """The outputs that were put in place so far, their proofs with them."""
+    atomic = sys.modules.get("kebrin.deliver.atomic")
+    return [str(path) for path in getattr(atomic, "written", ())]
+
+
 def _changed() -> str:
     """Which outputs were put in place before a stop."""
-    atomic = sys.modules.get("kebrin.deliver.atomic")
-    names = [str(path) for path in getattr(atomic, "written", ())]
+    names = _put_in_place()
     return f"already written: {', '.join(names)}" if names else "no output was changed"
+
+
+def _begun(said: str) -> str:
+    """A clause as a sentence begins; names in it stay as they are."""
+    return said[:1].upper() + said[1:]
 
 
 def _unforeseen(error: Exception) -> str:
     """A mistake that is not told properly yet: what it is, where it came up, and what to do."""
     if isinstance(error, OSError):
         where = f" ({error.filename})" if error.filename else ""
-        return f"the system refused: {error.strerror or error}{where}. {_changed().capitalize()}. Check the disk and the file"
+        return (
+            f"the system refused: {error.strerror or error}{where}. {_begun(_changed())}. Check the disk and the file"
+        )
     if isinstance(error, MemoryError):
-        return f"there is not enough memory for this. {_changed().capitalize()}. Read fewer files or sheets at a time"
+        return f"there is not enough memory for this. {_begun(_changed())}. Read fewer files or sheets at a time"
     frames = traceback.extract_tb(error.__traceback__)
     own = [frame for frame in frames if "kebrin" in frame.filename] or frames
     at = f"{Path(own[-1].filename).stem}, line {own[-1].lineno}" if own else "an unknown place"
     said = str(error).splitlines()[0][:200] if str(error) else ""
     return (
         f"this is a mistake in Kebrin or a file that it can't take: {type(error).__name__} in {at}{': ' + said if said else ''}. "
-        f"{_changed().capitalize()}. Look for a file or sheet that is unlike the others, and leave it out"
+        f"{_begun(_changed())}. Look for a file or sheet that is unlike the others, and leave it out"
     )
 
 
