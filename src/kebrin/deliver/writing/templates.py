@@ -17,11 +17,7 @@ if TYPE_CHECKING:
     from kebrin.table import Table
 
 _ADDRESS = r"\$?[A-Za-z]{1,3}\$?\d+"
-_PLACE = re.compile(
-    rf"(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>[^'!]+))!(?P<cell>{_ADDRESS})(?::(?P<last>{_ADDRESS}))?"
-)
-    r"(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>[^'!]+))!(?P<cell>\$?[A-Za-z]{1,3}\$?\d+)(?::(?P<last>\$?[A-Za-z]{1,3}\$?\d+))?"
-)
+_PLACE = re.compile(rf"(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>[^'!]+))!(?P<cell>{_ADDRESS})(?::(?P<last>{_ADDRESS}))?")
 
 
 def put_into(
@@ -137,5 +133,9 @@ def _blank_rest(sheet: Any, first: tuple[int, int], last: tuple[int, int], size:
         for column in range(first[1], last[1] + 1):
             cell = sheet.cell(row, column)
             inside = row < first[0] + size[0] and column < first[1] + size[1]
-            if not inside and cell.value is not None and not (isinstance(cell.value, str) and cell.value.startswith("=")):
+            if (
+                not inside
+                and cell.value is not None
+                and not (isinstance(cell.value, str) and cell.value.startswith("="))
+            ):
                 cell.value = None
