@@ -32,6 +32,7 @@ starts = "Quay"
 boxhead = ["month"]
 stub = ["Quay", "Berth"]
 measure = "fee"
+blanks = "keep"
 """
 FEES = "Quay,Berth,Jan,Feb\nSkarrow,North,12.5,13\nSkarrow,South,7,8\nHallan <b>,Inner,3,4\nHallan <b>,Outer,5,\n"
 

@@ -65,7 +65,7 @@ class LayoutPlan(Strict):
     cutins: tuple[str, ...] | None = None
     beside: tuple[str, ...] | None = None
     marks: Literal["keep", "leave out"] = "leave out"
-    blanks: Literal["keep", "leave out"] | None = None
+    blanks: Literal["keep", "leave out"] = "leave out"
     totals: tuple[str, ...] = ()
     not_totals: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
     records: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()

@@ -117,17 +117,21 @@ def _sheet(
         values.update(found)
         return sheet, work
 
-    long = work_on_long(report, name, first, texts_of(plan))
+    long = work_on_long(report, name, first, _keep(plan))
     if long is not None:
         return long, values
     work, values, _ = _worked(report[name], plan, tolerance)
     return work, values
 
 
+def _keep(plan: TablePlan) -> Keep:
+    return Keep(plan.layout.blanks, plan.layout.marks, texts_of(plan))
+
+
 def _worked(sheet: Sheet, plan: TablePlan, tolerance: float | None) -> tuple[SheetWork, dict[str, str | None], Sheet]:
     """The work on one sheet, the values of its stated fields, and the sheet as it was read."""
     values, cells = field_values(sheet, plan.fields)
-    keep = Keep(plan.layout.blanks or "", plan.layout.marks, texts_of(plan))
+    keep = _keep(plan)
     sheet = sheet.hinted(**hints_of(plan)) if plan.step else sheet
     work = work_sheet(
         sheet,

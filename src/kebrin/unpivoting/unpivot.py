@@ -31,7 +31,6 @@ VALUE = "value"
 class Keep:
     """What is kept beyond the values: rows for empty cells (they are counted either way), footnote marks in columns.
 
-    Blanks are by default kept as missing values where a text file's body is nearly full, and left out elsewhere.
     `texts` names measures that stay texts where they are texts, since a step reads them.
     """
 

@@ -131,7 +131,11 @@ class Flow:
 
 def flow_of(report: Report, task: FileTask, terms: Terms) -> Flow | None:
     """A report as a flow; None if it is no long text, its table fits into memory, or a step would have to see all of it."""
-    run = begun(report, report.shown[0], lambda head: (head, task.one(head))) if len(report.shown) == 1 else None
+    run = (
+        begun(report, report.shown[0], lambda head: (head, task.one(head)), task.keep)
+        if len(report.shown) == 1
+        else None
+    )
     if run is None or run.likely < _MOST_IN_MEMORY or not run.found.keeps:
         return None
     (group,) = grouped([FileWork((run.head_work,), Source(report.path, "", report.names))]).groups

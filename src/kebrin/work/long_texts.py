@@ -22,6 +22,7 @@ from kebrin.grammar.words import MAY_TOTAL, total_word, without_total_word
 from kebrin.proof import BodyAccount
 from kebrin.sources.long_text import LongRows, UnevenRowsError
 from kebrin.table import arrays
+from kebrin.unpivoting import Keep
 from kebrin.values.figures import figures_of, without_marks
 from kebrin.work.long_account import Account
 from kebrin.work.long_columns import (
@@ -250,8 +251,6 @@ class Run(Account):
         there[bare] = True  # or what labels the row would be lost
         if there.all() or self.found.keeps:
             return None
-        if self.found.keeps is None:
-            raise UnevenRowsError  # whether empty cells are kept can't be told from the first part: it has none
         return np.flatnonzero(there.ravel())
 
     def _refuse_heads(self, columns: Sequence[pa.Array], bare: NDArray[np.bool_]) -> None:
@@ -295,7 +294,7 @@ def work_on_long(
     report: Report,
     name: str,
     work: Callable[[Sheet], tuple[Sheet, SheetWork]],
-    plain_texts: frozenset[str] = frozenset(),
+    keep: Keep | None = None,
 ) -> SheetWork | None:
     """The work on a long sheet of a report; None if it is none, or must be read whole.
 
@@ -303,9 +302,9 @@ def work_on_long(
         report: the report.
         name: the sheet.
         work: what is done with its first part; it gives that part as it was read, and what came of it.
-        plain_texts: measures that stay texts, since a step reads them.
+        keep: what is kept beyond the values, as for a sheet that is read whole.
     """
-    run = begun(report, name, work, plain_texts)
+    run = begun(report, name, work, keep)
     if run is None:
         return None
     try:
@@ -322,7 +321,7 @@ def begun(
     report: Report,
     name: str,
     work: Callable[[Sheet], tuple[Sheet, SheetWork]],
-    plain_texts: frozenset[str] = frozenset(),
+    keep: Keep | None = None,
 ) -> Run | None:
     """A reading of a long text, its first part worked on; None if it is no long text, or shows no steady table."""
     file: LongText | LongRows | None = None if report.open_long is None else report.open_long(name)
@@ -332,7 +331,8 @@ def begun(
         head, first = work(file.head)
     except KebrinError:
         return None
-    found = steady(head, first)
+    keep = keep or Keep()
+    found = steady(head, first, keeps=keep.blanks == "keep")
     if found is not None and isinstance(file, LongRows) and not found.piece.layout.listed and file.is_dressed():
         return None
-    return None if found is None else Run(replace(file, head=head), found, first, plain_texts)
+    return None if found is None else Run(replace(file, head=head), found, first, keep.texts)

@@ -15,7 +15,6 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
-    from kebrin.table import Segment
     from kebrin.work.sheet import Piece, SheetWork
 
 #: Remarks of the first part that are counted anew over the whole file.
@@ -33,14 +32,14 @@ class Steady:
         labels: the sheet's column of each label column, in the table's order.
         measures: the sheet's columns of each measure; several where they stand across.
         over: labels over these columns, as codes and texts, by name.
-        keeps: whether records without a value stay; None where the first part has none, and does not show it.
+        keeps: whether records without a value stay.
     """
 
     piece: Piece
     labels: dict[str, int]
     measures: dict[str, NDArray[np.int32]]
     over: dict[str, tuple[NDArray[np.int32], list[str]]]
-    keeps: bool | None
+    keeps: bool
 
     @property
     def first(self) -> int:
@@ -53,8 +52,11 @@ class Steady:
         return len(next(iter(self.measures.values())))
 
 
-def steady(head: Sheet, work: SheetWork) -> Steady | None:
-    """The one steady table that the first part of a file shows; None if there is none."""
+def steady(head: Sheet, work: SheetWork, *, keeps: bool = False) -> Steady | None:
+    """The one steady table that the first part of a file shows; None if there is none.
+
+    `keeps` says whether a row for each empty cell was asked for.
+    """
     told = all(one.kind == FindingKind.FILE for one in work.remarks)
     if len(work.pieces) != 1 or not told or work.ledger.unclaimed_count or work.ledger.objections:
         return None
@@ -85,14 +87,7 @@ def steady(head: Sheet, work: SheetWork) -> Steady | None:
     over = _over(piece, tuple(name for name in table.dimensions if name not in labels))
     if over is None or any(remark.kind not in COUNTED for remark in table.remarks):
         return None
-    sure = head.textual or layout.listed or _has_blanks(head, segment)
-    return Steady(piece, labels, segment.columns, over, segment.kept is None if sure else None)
-
-
-def _has_blanks(head: Sheet, segment: Segment) -> bool:
-    """Whether some cell of a body is empty."""
-    own = [columns[columns >= 0] for columns in segment.columns.values()]
-    return not head.filled[np.ix_(segment.rows, np.concatenate(own))].all()
+    return Steady(piece, labels, segment.columns, over, layout.listed or keeps)
 
 
 def _over(piece: Piece, names: Sequence[str]) -> dict[str, tuple[NDArray[np.int32], list[str]]] | None:

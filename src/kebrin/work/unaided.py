@@ -71,7 +71,8 @@ class FileTask:
     def work(self, report: Report, stated: Stated | None = None) -> FileWork:
         """What a report gives: all sheets that are shown."""
         works = [
-            work_on_long(report, name, lambda head: (head, self.one(head, stated))) or self.one(report[name], stated)
+            work_on_long(report, name, lambda head: (head, self.one(head, stated)), self.keep)
+            or self.one(report[name], stated)
             for name in report.shown
         ]
         used = tuple(work.ledger.sheet for work in works)
