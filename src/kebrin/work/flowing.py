@@ -63,6 +63,8 @@ class Flow:
         """
         sums: RunningSums | None = None
         for table in self._run.tables():
+            if self._run.kept:
+                raise UnevenRowsError  # which cells are left out must be known of all rows at once
             self._count(table)
             figures = self._run.figures_of(table)
             if figures is not None:
@@ -136,7 +138,7 @@ def flow_of(report: Report, task: FileTask, terms: Terms) -> Flow | None:
         if len(report.shown) == 1
         else None
     )
-    if run is None or run.likely < _MOST_IN_MEMORY or not run.found.keeps:
+    if run is None or run.likely < _MOST_IN_MEMORY:
         return None
     (group,) = grouped([FileWork((run.head_work,), Source(report.path, "", report.names))]).groups
     table = run.found.piece.table

@@ -42,8 +42,7 @@ class Account:
         """What the whole file gave: the first part's work, its table and its account those of all rows."""
         found, piece = self.found, self.found.piece
         rows = np.concatenate(self.rows)
-        kept = None if found.keeps else np.concatenate(self.kept)
-        kept = None if kept is None or len(kept) == len(rows) * found.width else kept
+        kept = np.concatenate(self.kept) if self.kept else None
         layout = over_all(piece.layout, found, rows, data, kept, self.file.head.shape[1])
         table = replace(self.bare(len(data)), data=data)
         whole = replace(piece, table=table, layout=layout, body=dict(self.bodies))
@@ -71,7 +70,7 @@ class Account:
         grids = []
         for name in names:
             values = arrays.floats_of(data.column(name))
-            if not self.found.keeps and self.kept:
+            if self.kept:
                 whole = np.full(rows * width, np.nan)
                 whole[np.concatenate(self.kept)] = values
                 values = whole
@@ -82,8 +81,7 @@ class Account:
         """The first part's table, its origins and what is said of it those of the whole file."""
         found, piece = self.found, self.found.piece
         rows = np.concatenate(self.rows)
-        kept = None if found.keeps else np.concatenate(self.kept)
-        kept = None if kept is None or len(kept) == len(rows) * found.width else kept
+        kept = np.concatenate(self.kept) if self.kept else None
         (before,) = piece.table.origins.segments
         segment = replace(before, rows=rows, kept=kept, sources=())
         remarks = tuple(one for one in piece.table.remarks if one.kind not in COUNTED)

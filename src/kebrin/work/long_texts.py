@@ -142,8 +142,9 @@ class Run(Account):
         before = sum(map(len, self.rows)) * self.found.width
         self.rows.append(block.rows)
         self.keys.append(block.keys)
-        if not self.found.keeps:
+        if block.kept is not None or self.kept:  # nothing is to be noted as long as no cell is left out
             own = np.arange(len(block.rows) * self.found.width) if block.kept is None else block.kept
+            self.kept += [] if self.kept else [np.arange(before)]
             self.kept.append(before + own)
         for name, body in block.bodies.items():
             self.bodies[name] = self.bodies[name].plus(body)
