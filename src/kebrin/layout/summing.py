@@ -47,7 +47,10 @@ def totals_of(
     summing = summing_lines(sheet, lines, frame.columns)
     sayings = {"row": Sayings(row_paths), "column": Sayings(column_paths)}
     if frame.listed:
-        own_heads = {column: sheet.text(frame.boxhead[-1], column) for column in (*frame.stub, *frame.columns.tolist())}
+        head = frame.boxhead[-1:]
+        own_heads = {
+            column: sheet.text(head[0], column) if head else "" for column in (*frame.stub, *frame.columns.tolist())
+        }
         listed = (
             list_totals(
                 sheet,

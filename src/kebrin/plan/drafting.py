@@ -22,6 +22,7 @@ from kebrin.sources.remote import is_address
 from kebrin.table import Settle
 from kebrin.table.arrays import kind_of
 from kebrin.values.profile import step_lines
+from kebrin.values.spellings import folded
 from kebrin.values.suggesting import TABLE, suggestions
 from kebrin.work.joining import join
 from kebrin.work.unaided import Found, Group, standardised_group, survey_reports
@@ -331,9 +332,10 @@ def _kinds(draft: Draft) -> Table | None:
 def _labels(draft: Draft) -> Table | None:
     """The labels of each level that has few, so that next month's new ones are seen."""
     known: dict[str, dict[str, None]] = {}
+    usual = {folded(name): name for name in draft.group.pieces[0].table.columns}  # however each file spells them
     for piece in draft.group.pieces:
         for level in (*piece.layout.stub, *piece.layout.boxhead):
-            known.setdefault(level.name, {}).update(dict.fromkeys(level.texts))
+            known.setdefault(usual.get(folded(level.name), level.name), {}).update(dict.fromkeys(level.texts))
     _, constant = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
     dropped = {*constant, draft.group.pieces[0].layout.measures} - set(draft.columns.values())
     few = {name: list(texts) for name, texts in known.items() if name not in dropped and 1 < len(texts) <= _MOST_LABELS}

@@ -220,9 +220,10 @@ def _scale_remarks(work: SheetWork, plan: TablePlan) -> list[Finding]:
 
 def stated_layout(plan: LayoutPlan) -> Stated:
     """The layout part of a plan, as the layout layer takes it."""
+    measures = None if plan.boxhead == () else plan.measures  # without headings none names the measures
     return Stated(
         starts=plan.starts, ends=plan.ends, boxhead=plan.boxhead, stub=plan.stub, measure=plan.measure,
-        measures=plan.measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
+        measures=measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
         not_totals=plan.not_totals, records=plan.records, fill=plan.fill, turn=plan.turn, joined=plan.joined, within=plan.within,
         leave_out=plan.leave_out,
     )  # fmt: skip

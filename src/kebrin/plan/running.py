@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from kebrin.errors import LayoutError, Place, PlanError
 from kebrin.layout import sheets_left_out
@@ -32,6 +32,8 @@ if TYPE_CHECKING:
     from kebrin.table import Table
     from kebrin.work.gathering import Crew
     from kebrin.work.sheet import Piece, SheetWork
+
+_Said = TypeVar("_Said")
 
 
 @dataclass(frozen=True, eq=False)
@@ -146,14 +148,15 @@ def _run_table(
     stamps = [stamp_of[id(piece)] for piece in pieces]
     twice = [] if any(one.kind == FindingKind.QUESTION and one.file for one in said) else same_sheets(pieces)
     table, _ = join(pieces, stamps)
-    table = with_known_spellings(table, plan.labels)
+    labels, kinds = _of_columns(plan, plan.labels, table), _of_columns(plan, plan.kinds, table)
+    table = with_known_spellings(table, labels)
     said += [one for part in parts for one in unseen_sheets(part.source, plan.sheets.seen)]
-    said += label_changes(table, plan.labels)
+    said += label_changes(table, labels)
     # Columns that no step reads are read first, so that steps that need figures find them.
     read = {step.column for step in plan.step}
-    first = {column: kind for column, kind in plan.kinds.items() if column not in read}
+    first = {column: kind for column, kind in kinds.items() if column not in read}
     begun = ahead(table.shortened(plan.shorten), first)
-    stepped = with_kinds(take_steps(begun, plan.step, base, name, made), plan.kinds)
+    stepped = with_kinds(take_steps(begun, plan.step, base, name, made), kinds)
     said += twice
     said += units_apart(pieces, [FieldPlace.parse(place).what for place in plan.fields.values()])
     said += questions_of(stepped[name], {*plan.kinds, *(step.column for step in plan.step)})
@@ -166,6 +169,14 @@ def _run_table(
         proof = prove(own, table, pieces, stamps, works, sources, terms, more, after=after, arrived=arrived)
         done.append(Done(own, picked if own == name else after, proof))
     return done
+
+
+def _of_columns(plan: TablePlan, said: Mapping[str, _Said], table: Table) -> dict[str, _Said]:
+    """What is said of the columns, but for those that the plan itself takes for totals, leaves out, or has no headings for."""
+    if plan.layout.boxhead == ():  # what was said of headings is void where there are none
+        return {name: one for name, one in said.items() if name in table.columns}
+    out = {label.casefold() for label in (*plan.layout.totals, *plan.layout.leave_out)}
+    return {name: one for name, one in said.items() if name in table.columns or name.casefold() not in out}
 
 
 def _refuse_without_effect(
