@@ -102,5 +102,7 @@ def mixed_doubt(boxhead: Sequence[Level], known: Collection[str] = ()) -> list[E
             shown = ", ".join(map(repr, periods[:2])) + (", ..." if len(periods) > 2 else "")
             rest = ", ".join(map(repr, others[:3])) + (", ..." if len(others) > 3 else "")
             why = f"heads periods ({shown}) and also {rest}, which {'is' if len(others) == 1 else 'are'} none"
-            found.append(Evidence(DOUBTED, f"row {level.line + 1}", why, 0.5, labels=tuple(others)))
+            firsts = [level.codes.tolist().index(level.texts.index(text)) for text in others]
+            cells = tuple(cell for cell in level.cells[firsts].tolist() if cell >= 0)
+            found.append(Evidence(DOUBTED, f"row {level.line + 1}", why, 0.5, labels=tuple(others), cells=cells))
     return found

@@ -60,9 +60,8 @@ class Role(StrEnum):
 class Evidence:
     """One decision about the layout: what was decided, where, why, and how sure it is (0 to 1).
 
-    `labels` are those of the lines that it speaks of. `settle` is the line of a plan that would decide it. A decision below
-    `SURE` that a plan line can settle is a
-    question: tidying unaided stops there.
+    `labels` are those of the lines that it speaks of, `cells` where they stand, counted row by row. `settle` is the
+    line of a plan that would decide it: a decision below `SURE` that has one is a question.
     """
 
     what: str
@@ -71,6 +70,7 @@ class Evidence:
     sure: float = 1.0
     settle: str = ""
     labels: tuple[str, ...] = ()
+    cells: tuple[int, ...] = ()
 
     @property
     def is_question(self) -> bool:

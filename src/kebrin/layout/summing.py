@@ -73,6 +73,7 @@ def totals_of(
                 why,
                 0.5,
                 labels=(_said_at(sheet, row, frame),),
+                cells=_named_at(sheet, frame, "row", row),
             )
             for row, why in listed.doubted
         ]
@@ -108,13 +109,23 @@ def totals_of(
         found += totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
         why = "it is called a total but is the sum of nothing here"
-        remarks += [Evidence(KEPT, TotalLine(axis, line, at[:0], "").name, why, 0.5) for line in unmatched]
+        remarks += [
+            Evidence(KEPT, TotalLine(axis, line, at[:0], "").name, why, 0.5, cells=_named_at(sheet, frame, axis, line))
+            for line in unmatched
+        ]
         for line, why in doubted.items():
             label = " / ".join(filter(None, paths[int(np.flatnonzero(at == line)[0])]))
             said = tuple(filter(None, paths[int(np.flatnonzero(at == line)[0])]))[-1:]
             name = f"{TotalLine(axis, line, at[:0], '').name} {label!r}"
-            remarks.append(Evidence(DOUBTED, name, why, 0.5, labels=said))
+            cells = _named_at(sheet, frame, axis, line)
+            remarks.append(Evidence(DOUBTED, name, why, 0.5, labels=said, cells=cells))
     return tuple(found), remarks
+
+
+def _named_at(sheet: Sheet, frame: Frame, axis: Literal["row", "column"], line: int) -> tuple[int, ...]:
+    """The cell that names a line: its first filled label, or the lowest heading."""
+    cells = [(line, column) for column in frame.stub] if axis == "row" else [(row, line) for row in frame.boxhead[::-1]]
+    return tuple(row * sheet.shape[1] + column for row, column in cells if sheet.filled[row, column])[:1]
 
 
 def _in_per_cent(

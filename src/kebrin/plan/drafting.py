@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 import tomlkit
 from tomlkit import comment, document, nl, table
 
+from kebrin.address import parse_a1
 from kebrin.cells import a1
 from kebrin.layout import NO_COLUMN
 from kebrin.plan.asking import NO
@@ -265,12 +266,15 @@ def _anchor(group: Group, found: Found) -> str:
     }
     heads = {piece.layout.stub_head for piece in group.pieces}
     if len(heads) == 1 and heads != {""} and not heads & others:
-        return heads.pop()
+        head = heads.pop()
+        if parse_a1(head) is None:
+            return head  # a heading such as S1 would be taken for the address of a cell
     corners = {a1(piece.layout.area.top, piece.layout.area.left) for piece in group.pieces}
     shared = any(
         (piece.file, piece.sheet) in places for one in found.groups if one is not group for piece in one.pieces
     )
-    return corners.pop() if shared and len(corners) == 1 else ""
+    named = len(heads) == 0
+    return corners.pop() if (shared or named) and len(corners) == 1 else ""
 
 
 def _questions(draft: Draft, name_of: str) -> list[str]:

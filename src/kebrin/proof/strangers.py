@@ -203,11 +203,9 @@ def columns_beside(sheet: Sheet, segment: Segment, uses: NDArray[np.uint8]) -> I
     rows, columns = _lines(segment)
     if not len(rows) or not len(columns):
         return
-    # On the left a gap may lie between: what stands before figures labels them.
-    before = np.flatnonzero(sheet.filled[rows, : columns[0]].any(axis=0))
-    for column in (int(before[-1]) if len(before) else -1, int(columns[-1]) + 1):
-        if not 0 <= column < sheet.shape[1]:
-            continue
+    # A gap may lie between: what stands beside most records speaks of them.
+    there = np.flatnonzero(sheet.filled[rows].any(axis=0))
+    for column in (*there[there < columns[0]][-1:].tolist(), *there[there > columns[-1]][:1].tolist()):
         notes = rows[np.isin(uses[rows, column], (Use.NOTE, Use.TITLE)) & sheet.filled[rows, column]]
         if len(notes) >= max(_FEWEST_BESIDE, _SHARE_BESIDE * len(rows)):
             why = (

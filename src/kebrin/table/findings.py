@@ -200,6 +200,7 @@ class Finding:
         return {
             "layout": "in the plan's layout",
             "kinds": "under kinds in the plan",
+            "fields": "under fields in the plan",
             "proof": "under [proof] in the plan",
         }.get(self.settle[0].part, "in the plan")
 

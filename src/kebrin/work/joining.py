@@ -13,7 +13,7 @@ from kebrin.errors import PlanError
 from kebrin.layout import CALENDAR
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
-from kebrin.table import Finding, FindingKind
+from kebrin.table import Finding, FindingKind, Settle
 from kebrin.table.arrays import distinct_rows, is_constant, repeated_rows, row_codes, run_of, texts
 from kebrin.work.filling import emptier, fills_of
 
@@ -194,8 +194,8 @@ def _repeated(
     what += _in_which_files(table, again, names)
     if terms.repeats:
         return [Finding(FindingKind.SAME_LABELS, what, "", "", cells, len(again))]
-    settle = '; if they are meant to, state repeats = "expected" under [proof] in the plan'
-    return [Finding(FindingKind.SAME_LABELS, what + settle, "", "", cells, len(again), breaks=True)]
+    settle = (Settle("repeats", "expected", "proof", says="they are meant to"),)
+    return [Finding(FindingKind.SAME_LABELS, what, "", "", cells, len(again), breaks=True, settle=settle)]
 
 
 def _in_which_files(table: Table, again: NDArray[np.intp], names: Sequence[str]) -> str:

@@ -91,14 +91,17 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     pieces = tuple(_piece(sheet, layout, stated, ask.keep, ask.tolerance) for layout in layouts)
     ledger = verdict_of(sheet, layouts, [piece.table for piece in pieces], stated).ledger()
     remarks = [
-        Finding(FindingKind.TOTAL, f"{said.where} {said.why}; it was kept as data", sheet.source, sheet.name)
+        Finding(
+            FindingKind.TOTAL, f"{said.where} {said.why}; it was kept as data", sheet.source, sheet.name,
+            _addresses(sheet, said.cells), 1,
+        )
         for layout in layouts
         for said in layout.evidence
         if said.what == KEPT
-    ]
+    ]  # fmt: skip
     remarks += [
         Finding(
-            FindingKind.QUESTION, f"{said.where} {said.why}", sheet.source, sheet.name, count=1,
+            FindingKind.QUESTION, f"{said.where} {said.why}", sheet.source, sheet.name, _addresses(sheet, said.cells), 1,
             settle=(Settle("totals", list(said.labels)), Settle("not_totals", list(said.labels))),
         )
         for layout in layouts
@@ -190,6 +193,11 @@ def source_of(report: Report, used: Sequence[str], left_out: dict[str, str]) -> 
         with suppress(SourceError):
             cells[name] = int(report[name].filled.sum())
     return Source(report.path, report.digest, tuple(used), left_out, cells, report.read_as)
+
+
+def _addresses(sheet: Sheet, cells: Sequence[int]) -> tuple[str, ...]:
+    """The addresses of cells that are counted row by row."""
+    return tuple(sheet.address(*divmod(cell, sheet.shape[1])) for cell in cells[:_TOLD])
 
 
 def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, keep: Keep | None, tolerance: float | None) -> Piece:

@@ -59,11 +59,17 @@ def same_sheets(pieces: Sequence[Piece]) -> list[Finding]:
         other = next((one for one in first.get(form, ()) if one.table.data.equals(data)), None)
         if other is not None and (piece.file, piece.sheet) != (other.file, other.sheet):
             here, there = (f"the sheet {one.sheet!r} of {Path(one.file).name}" for one in (piece, other))
-            what = (
-                f"{here} says the same as {there}, cell for cell, so that its rows are there twice: leave one out, as in "
-                f"sheets = {{ except = [{piece.sheet!r}] }}"
+            what = f"{here} says the same as {there}, cell for cell, so that its rows are there twice"
+            settle = (
+                (Settle("leave_out", [f"sheet {piece.sheet}"], says="it is there twice"),)
+                if piece.file == other.file
+                else ()
             )
-            said.append(Finding(FindingKind.QUESTION, what, piece.file, piece.sheet, count=len(data)))
+            said.append(
+                Finding(
+                    FindingKind.QUESTION, what, piece.file, piece.sheet, count=len(data), breaks=True, settle=settle
+                )
+            )
         first.setdefault(form, []).append(piece)
     return said
 
