@@ -125,6 +125,9 @@ class Proof:
         found += [check.finding for check in self.checks if not check.holds]
         found += self.remarks
         order = {Does.BREAKS: 0, Does.ASKS: 1, Does.TELLS: 2}
+        # What breaks the proof is not asked once more: the same lines settle both.
+        broken = {(one.file, one.sheet, one.answers) for one in found if one.breaks and one.settle}
+        found = [one for one in found if one.breaks or (one.file, one.sheet, one.answers) not in broken]
         return tuple(sorted(found, key=lambda one: order[one.does]))
 
     @property
@@ -145,7 +148,7 @@ class Proof:
     @property
     def questions(self) -> tuple[Finding, ...]:
         """The questions that are open: what a person must answer, and has not stated to leave open."""
-        return tuple(one for one in self.remarks if one.asks and not self._is_left_open(one))
+        return tuple(one for one in self.findings if one.asks and not self._is_left_open(one))
 
     def _is_left_open(self, one: Finding) -> bool:
         """Whether a person states to leave a question open."""

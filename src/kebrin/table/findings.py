@@ -213,6 +213,11 @@ class Finding:
     def __str__(self) -> str:
         return f"{self.sheet}: {self.said}" if self.sheet else self.said
 
+    @property
+    def answers(self) -> tuple[str, ...]:
+        """The lines that settle it."""
+        return tuple(one.line for one in self.settle)
+
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file and for programs."""
         return {
