@@ -177,7 +177,7 @@ def _refuse_cut_numbers(lines: Lines, stated: StatedText, source: str) -> None:
     if cuts and 2 * len(cuts) >= bearing:
         at, number = next(iter(cuts.items()))
         raise SourceError(
-            f"a stated column ends within {number!r}", Place(source, cell=lines.where(at)),
+            f"a stated column ends within {number!r}", Place(source, line=lines.numbers[at] + 1),
             why=f"so it does on {len(cuts):,} of {bearing:,} lines with figures", do="Correct columns in the plan's text",
         )  # fmt: skip
 
