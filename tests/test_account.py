@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import json
 import time
 from typing import TYPE_CHECKING, Any
 
@@ -285,6 +286,39 @@ def test_the_second_run_of_a_table_with_dates_says_what_changed(tmp_path: Path, 
         'kebrin = 1\n[table.t]\nfiles = "r.csv"\n[[output]]\ntable = "t"\nfile = "t.csv"\n', "utf-8"
     )
     assert [kebrin("run", "p.toml").returncode for _ in range(2)] == [0, 0]
+
+
+@pytest.mark.parametrize(
+    ("step", "row", "column", "wanted"),
+    [
+        ('sums = "Quay"\nof = { Spent = "sum Due" }', 1, "Spent", {"C2": 61.0, "C4": 12.0}),
+        (
+            'sums = "Quay"\nof = { Spent = "sum Due" }\n[[table.t.step]]\nsort = "Spent"',
+            2,
+            "Spent",
+            {"C2": 61.0, "C4": 12.0},
+        ),
+        ('crosstab = "Quay"\nacross = "Item"\nof = "Due"\ntotals = "both"', 1, "rope", {"C2": 61.0, "C4": 12.0}),
+        ('crosstab = "Quay"\nacross = "Item"\nof = "Due"\ntotals = "both"', 3, "lamp", {"C3": 50.0, "C5": 7.0}),
+    ],
+)
+def test_a_sum_leads_back_to_the_cells_that_it_is_made_of(
+    tmp_path: Path, kebrin: Kebrin, step: str, row: int, column: str, wanted: dict[str, float]
+) -> None:
+    (tmp_path / "r.csv").write_text(
+        "Quay,Item,Due\nNorth,rope,61\nSouth,lamp,50\nNorth,rope,12\nSouth,lamp,7\n", "utf-8"
+    )
+    (tmp_path / "p.toml").write_text(
+        f'kebrin = 1\n[table.t]\nfiles = "r.csv"\n[[table.t.step]]\n{step}\n[[output]]\ntable = "t"\nfile = "t.csv"\n',
+        "utf-8",
+    )
+    assert kebrin("run", "p.toml").returncode == 0
+    said = json.loads(kebrin("trace", "t.csv", str(row), column, "--json").stdout)
+    assert {part["cell"]: float(part["said"]) for part in said["parts"]} == wanted
+    assert float(said["record"][column]) == sum(wanted.values())
+    shown = kebrin("trace", "t.csv", str(row), column).stdout
+    assert f"{column} is made of 2 cells" in shown
+    assert all(cell in shown for cell in wanted)
 
 
 # Drafts.

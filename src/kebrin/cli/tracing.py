@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from kebrin.cells import as_label
 from kebrin.cli import show
@@ -14,46 +14,86 @@ from kebrin.deliver import tracing
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from rich.console import Console
+
 # So many letters of a line are shown, and so many of them behind the value.
 _SHOWN, _BEHIND = 64, 8
+# So many cells that a figure is made of are shown.
+_PARTS = 20
 
 
 def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
     """Show the source cell behind an output value."""
     found = tracing.trace(output, row, column)
-    origin = found.origin
     if as_json:
-        record = {name: value if value is None else str(value) for name, value in found.record.items()}
-        print(json.dumps({
-            "output": found.output, "row": found.row, "column": found.column, "record": record, "file": origin.file,
-            "sheet": origin.sheet, "cell": origin.cell, "said": None if found.said is None else str(found.said),
-            "kind": found.kind, "where": found.spot[0], "line": found.spot[1], "source changed": found.source_changed,
-        }, ensure_ascii=False))  # fmt: skip
+        print(json.dumps(_plain(found), ensure_ascii=False))
     else:
-        out = show.console()
-        show.heading(out, f"{found.output}, row {row:,}")
-        show.rows(
-            out,
-            [(name, "· (missing)" if value is None else as_label(value)) for name, value in found.record.items()],
-        )
-        show.heading(out, "comes from")
-        said = as_label(found.said) if found.kind != "blank" else "nothing"
-        show.rows(
-            out,
-            [
-                ("file", origin.file),
-                ("sheet", origin.sheet),
-                ("cell", origin.cell),
-                ("holds", f"{said} ({found.kind})"),
-                *_pointed(found),
-            ],
-        )
+        _shown(show.console(), found)
     if found.source_changed:
         print(
-            f"kebrin: {origin.file} has changed since this output was written; run again to renew it",
+            f"kebrin: {found.origin.file} has changed since this output was written; run again to renew it",
             file=sys.stderr,
         )
     return Exit.DONE
+
+
+def _plain(found: tracing.Trace) -> dict[str, Any]:
+    """Plain values, for programs."""
+    origin = found.origin
+    record = {name: value if value is None else str(value) for name, value in found.record.items()}
+    parts = [
+        {"file": one.file, "sheet": one.sheet, "cell": one.cell, "said": None if said is None else str(said)}
+        for one, said in found.parts
+    ]
+    return {
+        "output": found.output, "row": found.row, "column": found.column, "record": record, "file": origin.file,
+        "sheet": origin.sheet, "cell": origin.cell, "said": None if found.said is None else str(found.said),
+        **({"parts": parts} if parts else {}),
+        "kind": found.kind, "where": found.spot[0], "line": found.spot[1], "source changed": found.source_changed,
+    }  # fmt: skip
+
+
+def _shown(out: Console, found: tracing.Trace) -> None:
+    """The record, and the cell behind the value or the cells that it is made of."""
+    show.heading(out, f"{found.output}, row {found.row:,}")
+    record = found.record.items()
+    show.rows(out, [(name, "· (missing)" if value is None else as_label(value)) for name, value in record])
+    if found.parts:
+        _made_of(out, found)
+        return
+    show.heading(out, "comes from")
+    said = as_label(found.said) if found.kind != "blank" else "nothing"
+    show.rows(
+        out,
+        [
+            ("file", found.origin.file),
+            ("sheet", found.origin.sheet),
+            ("cell", found.origin.cell),
+            ("holds", f"{said} ({found.kind})"),
+            *_pointed(found),
+        ],
+    )
+
+
+def _made_of(out: Console, found: tracing.Trace) -> None:
+    """The cells that a figure is made of, with what each holds."""
+    count = len(found.parts)
+    show.heading(out, f"{found.column} is made of {count:,} cell{'s' if count > 1 else ''}")
+    several = len({(one.file, one.sheet) for one, _ in found.parts}) > 1
+    if not several:
+        show.rows(out, [("file", found.origin.file), ("sheet", found.origin.sheet)])
+    show.rows(
+        out,
+        [
+            (
+                f"{one.file}, {one.sheet} {one.cell}" if several else one.cell,
+                "nothing" if said is None else as_label(said),
+            )
+            for one, said in found.parts[:_PARTS]
+        ],
+    )
+    if count > _PARTS:
+        show.line(out, f"and {count - _PARTS:,} more: see --json", "dim")
 
 
 def _pointed(found: tracing.Trace) -> list[tuple[str, str]]:

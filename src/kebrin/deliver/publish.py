@@ -34,6 +34,8 @@ if TYPE_CHECKING:
     from kebrin.work.joining import Done
 
 # A table of a proof longer than this has a line for each of its keys.
+# What sums of more rows than this are made of is not written down: each row takes a place of its own.
+_MOST_PARTS = 200_000
 _LONG = 100
 
 
@@ -225,6 +227,8 @@ def proof_text(
     for source in plain["sources"]:
         source["from here"] = _seen_from(written.parent, source["file"])
     plain["origin"] = whole.table.origins.to_plain() if whole else []
+    if whole and whole.table.parts and len(whole.table.parts.rows) <= _MOST_PARTS:
+        plain["parts"] = whole.table.parts.to_plain()
     return _lines_of(plain)
 
 

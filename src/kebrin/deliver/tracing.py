@@ -7,7 +7,8 @@ import json
 import re
 import sqlite3
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import lru_cache
 from itertools import islice
 from typing import TYPE_CHECKING, Any
 
@@ -19,14 +20,18 @@ from kebrin.errors import Place, PlanError, SourceError, nearest
 from kebrin.sources import piped, read_again
 from kebrin.sources.files import digest, first_bytes
 from kebrin.sources.remote import is_address
-from kebrin.table import Origin
+from kebrin.table import Origin, Parts
 
 if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
 
-    from kebrin.cells import Sheet
+    from kebrin.cells import Report, Sheet
     from kebrin.table import CellOrigin
+
+
+# So many parts of a figure are looked at in their files.
+_MOST_SEEN = 500
 
 
 @dataclass(frozen=True)
@@ -36,6 +41,7 @@ class Trace:
     `row` counts the table's rows from 1, heading not counted. `record` is the output's row; `said` is what the cell
     holds now; `source_changed` tells that the source is no longer the file that the proof was made from. Of a file that has
     no cells of its own, `spot` is where it stands and its whole line, and `begins` the letter of the line that it begins at.
+    A figure that a step made has `parts`: all cells that it is made of, each with what it holds now; `origin` is the first.
     """
 
     output: str
@@ -48,6 +54,7 @@ class Trace:
     source_changed: bool
     spot: tuple[str, str] = ("", "")
     begins: int = -1
+    parts: tuple[tuple[CellOrigin, Any], ...] = ()
 
     @property
     def value(self) -> Any:
@@ -69,6 +76,7 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
     """
     output = at_hand(output)
     proof = _proof_of(output)
+    _again.cache_clear()
     try:
         return _traced(output, proof, row, column)
     except (
@@ -92,18 +100,31 @@ def _damaged(output: Path, error: Exception) -> SourceError:
 
 
 def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace:
-    measures: list[str] = proof["output"]["measures"]
+    parts = Parts.from_plain(proof["parts"]) if "parts" in proof else None
+    measures: list[str] = [*proof["output"]["measures"], *(parts.columns if parts else ())]
     column = _measure(output, column, measures, proof["output"]["columns"])
     rows = int(proof["output"]["rows"])
     if not 1 <= row <= rows:
         raise PlanError(f"there is no row {row:,}", Place(str(output)), why=f"the table has rows 1 to {rows:,}")
-    origin = Origin.from_plain(proof["origin"]).of(row - 1, column)
-    if origin is None:
+    if parts and column in parts.columns:
+        cells = parts.of(row - 1, column)
+    else:
+        cells = [one for one in [Origin.from_plain(proof["origin"]).of(row - 1, column)] if one is not None]
+    if not cells:
         raise PlanError(
             f"no cell is behind {column!r} in row {row:,}",
             Place(str(output)),
             why="the block has none for it",
         )
+    first = _seen(output, proof, cells[0], row, column)
+    if not parts or column not in parts.columns:
+        return first
+    seen = [(one, _seen(output, proof, one, row, column).said) for one in cells[:_MOST_SEEN]]
+    return replace(first, parts=(*seen, *((one, None) for one in cells[_MOST_SEEN:])))
+
+
+def _seen(output: Path, proof: dict[str, Any], origin: CellOrigin, row: int, column: str) -> Trace:
+    """What stands in one source cell behind an output's value."""
     source = next(source for source in proof["sources"] if source["file"] == origin.file)
     if origin.file == piped.NAME:
         raise SourceError(
@@ -111,7 +132,8 @@ def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace
             do="Keep the report as a file, and tidy that: then its cells can be shown",
         )  # fmt: skip
     near = output.parent / source["from here"] if not is_address(origin.file) else None
-    report = read_again(near if near is not None and near.is_file() else origin.file, source.get("read as", {}))
+    place = near if near is not None and near.is_file() else origin.file
+    report = _again(str(place), json.dumps(source.get("read as", {})))
     changed = report.digest != source["sha256"]
     if origin.sheet not in report.names:
         raise SourceError(f"the sheet {origin.sheet!r} is gone", Place(origin.file), do="Run again to renew the output")
@@ -123,6 +145,11 @@ def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace
     form = TextForm(**proof["output"].get("form", {}))
     record = _record(output, row - 1, form, int(proof["output"].get("above", 0)))
     return Trace(shown(output), row, column, record, origin, said, kind, changed, spot, _begins(sheet, origin, spot[1]))
+
+
+@lru_cache(maxsize=8)  # the parts of one figure stand in few files
+def _again(place: str, read_as: str) -> Report:
+    return read_again(place, json.loads(read_as))
 
 
 def _begins(sheet: Sheet, origin: CellOrigin, line: str) -> int:

@@ -104,7 +104,8 @@ def rows_of(table: Table, rows: NDArray[np.intp]) -> Table:
     if len(rows) < len(table):  # labels of rows that are gone are gone with them
         columns = [arrays.compacted(column) for column in data.columns]
         data = pa.Table.from_arrays(columns, names=data.column_names)
-    return replace(table, data=data, origins=table.origins.take(rows) if table.origins.segments else table.origins)
+    origins = table.origins.take(rows) if table.origins.segments else table.origins
+    return replace(table, data=data, origins=origins, parts=table.parts and table.parts.take(rows))
 
 
 def _kept(table: Table, flags: NDArray[np.bool_], where: Mapping[str, Any], verb: str, *, alike: bool) -> Table:

@@ -166,5 +166,5 @@ def turn(table: Table, heads: str, *, into: str = "field") -> Table:
         else:
             columns[name] = arrays.texts([None if value is None else as_label(value) for value in values])
     data = pa.Table.from_arrays(list(columns.values()), names=list(columns))
-    made = replace(table, data=data, measures=(), origins=Origin())
+    made = replace(table, data=data, measures=(), origins=Origin(), parts=None)
     return made.step(f"turn by {heads}", len(table), f"{len(names):,} columns")

@@ -11,7 +11,7 @@ import pyarrow as pa
 from kebrin.errors import PlanError
 from kebrin.shape.groups import Groups, groups_of
 from kebrin.shape.orders import Order, ordered
-from kebrin.shape.summing import like_parts, numbers_of
+from kebrin.shape.summing import like_parts, numbers_of, parts_of
 from kebrin.table import Finding, FindingKind, Origin, arrays
 
 if TYPE_CHECKING:
@@ -74,12 +74,16 @@ def crosstab(
         )  # fmt: skip
     cells = {name: _cells(own, lines, heads, blank) for name, own in numbers.items()}
     columns: dict[str, Any] = {}
+    measure_of: dict[str, str] = {}
+    place_of: dict[str, int] = {}
     for name, label, grid_name, at in _columns(labels, names, by=by):
         del label
         columns[name] = cells[grid_name][:, at]
+        measure_of[name], place_of[name] = grid_name, at
     if totals in {"rows", "both"}:
         for name in names:
-            columns[TOTAL if len(names) == 1 else f"{TOTAL}{BETWEEN}{name}"] = _total(cells[name], 1)
+            total = TOTAL if len(names) == 1 else f"{TOTAL}{BETWEEN}{name}"
+            columns[total], measure_of[total] = _total(cells[name], 1), name
     taken = [*down, *columns]
     twice = next((name for name in taken if taken.count(name) > 1), "")
     if twice:
@@ -90,7 +94,10 @@ def crosstab(
         columns = {name: np.append(own, _total(own[:, None], 0)) for name, own in columns.items()}
     arrow |= {name: arrays.numbers(own) for name, own in columns.items()}
     data = pa.Table.from_arrays(list(arrow.values()), names=list(arrow))
-    made = replace(table, data=data, measures=(), origins=Origin(), made=dict.fromkeys(columns, "sum"))
+    parts = parts_of(table, lines.of, len(lines), measure_of)
+    if parts is not None:
+        parts = replace(parts, places=heads.of, at=place_of)
+    made = replace(table, data=data, measures=(), origins=Origin(), made=dict.fromkeys(columns, "sum"), parts=parts)
     said = [_held(name, numbers[name], cells[name]) for name in names]
     what = f"{len(table):,} rows in {len(lines):,} x {len(labels):,} cells"
     return made.remarked(said).step(f"crosstab {', '.join(down)} by {', '.join(across)}", len(table), what)

@@ -66,6 +66,7 @@ def detail(
     measures = tuple(name for name in table.measures if name in moved)
     alone = replace(
         keyed, data=keyed.data.select([key, *moved]), measures=measures, remarks=(),
+        parts=None,
         origins=table.origins if measures else Origin(),
     )  # fmt: skip
     entries = split(alone, column, at=at, position=position, along=along, keep_empty=keep_empty)
@@ -129,6 +130,7 @@ def _kept(entries: Table, filled: NDArray[np.bool_]) -> Table:
     return replace(
         entries,
         data=entries.data.take(pa.array(rows)),
+        parts=None,
         origins=entries.origins.take(rows) if entries.measures else Origin(),
     )
 

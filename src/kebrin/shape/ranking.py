@@ -130,7 +130,7 @@ def top(table: Table, count: int, of: str, *, by: Sequence[str], rest: str = "ot
     own = [*totals[kept], *([float(like_parts(np.array([totals[others].sum()]), numbers)[0])] if len(others) else [])]
     columns[of] = arrays.numbers(np.array(own, np.float64))
     data = pa.Table.from_arrays(list(columns.values()), names=list(columns))
-    made = replace(table, data=data, measures=(), origins=Origin(), made={of: "sum"})
+    made = replace(table, data=data, measures=(), origins=Origin(), parts=None, made={of: "sum"})
     what = f"top {count} of {len(groups):,} by {of}: {len(others):,} are {rest!r}; the sum stays {totals.sum():,.10g}"
     return made.remarked([Finding(FindingKind.TOP, what, count=len(others))]).step(f"top {count} {of}", len(table))
 
@@ -294,7 +294,7 @@ def total_row(table: Table, *, label: str = TOTAL) -> Table:
             last = pa.nulls(1, one.type)
         columns.append(pa.chunked_array([*plain.chunks, last], type=plain.type))
     data = pa.Table.from_arrays(columns, names=list(table.columns))
-    made = replace(table, data=data, measures=(), origins=Origin())
+    made = replace(table, data=data, measures=(), origins=Origin(), parts=None)
     return made.step("total row", len(table))
 
 

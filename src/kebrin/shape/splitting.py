@@ -151,6 +151,7 @@ def _into_rows(
     uneven += [_changed_sum(table, name, columns[name]) for name in shared if not _same_sum(table, name, columns[name])]
     made = replace(
         table, data=pa.Table.from_arrays([columns[name] for name in names], names=names),
+        parts=None,
         origins=table.origins.take(spread.rows) if table.measures else table.origins,
         remarks=(*table.remarks, *_said(table, column, texts, entries, spread, shared, share), *uneven),
     )  # fmt: skip

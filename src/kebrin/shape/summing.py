@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from kebrin.errors import PlanError, nearest
 from kebrin.shape.groups import Groups, factor, groups_of
-from kebrin.table import Finding, FindingKind, Origin, arrays
+from kebrin.table import Finding, FindingKind, Origin, Parts, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -76,10 +76,17 @@ def sums(
         columns[rows] = arrays.whole(np.bincount(groups.of, minlength=len(groups)), pa.int64())
     data = pa.Table.from_arrays(list(columns.values()), names=list(columns))
     ways = {one.name: one.way for one in wanted if one.way not in {"first", "last"}} | ({rows: "count"} if rows else {})
-    made = replace(table, data=data, measures=(), origins=Origin(), made=ways)
+    parts = parts_of(table, groups.of, len(groups), {one.name: one.column for one in wanted if one.name in ways})
+    made = replace(table, data=data, measures=(), origins=Origin(), made=ways, parts=parts)
     return made.remarked(_held(table, made, wanted)).step(
         f"sums by {', '.join(by) or 'nothing'}", len(table), f"{len(table):,} rows in {len(groups):,} groups"
     )
+
+
+def parts_of(table: Table, rows: NDArray[np.int64], lines: int, of: Mapping[str, str]) -> Parts | None:
+    """What made columns are made of; None where the rows do not know their cells."""
+    columns = {name: measure for name, measure in of.items() if measure in table.measures}
+    return Parts(table.origins, rows, lines, columns) if columns and len(table.origins) == len(table) else None
 
 
 def _wanted(table: Table, of: Sequence[str] | Mapping[str, str]) -> list[Wanted]:

@@ -17,6 +17,8 @@ import numpy as np
 from kebrin.address import a1
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from numpy.typing import NDArray
 
 NO_CELL = -1
@@ -227,6 +229,69 @@ class Origin:
             ),
             order,
         )
+
+
+@dataclass(frozen=True, eq=False)
+class Parts:
+    """What the figures that a step made are made of: the rows of the table before, which know their cells.
+
+    Attributes:
+        origins: of the table before.
+        rows: the row of the made table that each row before went into (rows before,).
+        lines: how many rows of the made table are of one group each; a row behind them is made of all rows.
+        columns: the measure that each made column is of.
+        places: of a crosstab, which of its columns across each row before went into (rows before,).
+        at: the place of each made column across; one without is made of all.
+        order: which of its rows each row is, if they were chosen or sorted since.
+
+    >>> rows, columns = np.array([1, 2, 3], np.int32), {"boats": np.array([1], np.int32)}
+    >>> origins = Origin((Segment("a.csv", "a", rows, columns),))
+    >>> [one.cell for one in Parts(origins, np.array([0, 1, 0]), 2, {"sum": "boats"}).of(0, "sum")]
+    ['B2', 'B4']
+    """
+
+    origins: Origin
+    rows: NDArray[np.int64]
+    lines: int
+    columns: Mapping[str, str]
+    places: NDArray[np.int64] | None = None
+    at: Mapping[str, int] = field(default_factory=dict)
+    order: NDArray[np.int64] | None = None
+
+    def of(self, row: int, column: str) -> list[CellOrigin]:
+        """The cells behind one figure of a made table (its row from 0)."""
+        line = row if self.order is None else int(self.order[row])
+        own = self.rows == line if line < self.lines else np.ones(len(self.rows), np.bool_)
+        if self.places is not None and column in self.at:
+            own &= self.places == self.at[column]
+        found = (self.origins.of(int(one), self.columns[column]) for one in np.flatnonzero(own))
+        return [one for one in found if one is not None]
+
+    def take(self, rows: NDArray[np.intp]) -> Parts:
+        """The same of some rows, in any order."""
+        return replace(self, order=np.asarray(rows if self.order is None else self.order[rows], np.int64))
+
+    def renamed(self, names: Mapping[str, str]) -> Parts:
+        """The same with other names for the made columns; those without a name go."""
+        columns = {names[name]: measure for name, measure in self.columns.items() if name in names}
+        return replace(self, columns=columns, at={names[name]: at for name, at in self.at.items() if name in names})
+
+    def to_plain(self) -> dict[str, Any]:
+        """Plain lists and texts, for a proof file."""
+        return {
+            "origin": self.origins.to_plain(), "rows": _runs(self.rows), "lines": self.lines, "columns": dict(self.columns),
+            "places": None if self.places is None else _runs(self.places), "at": dict(self.at),
+            "order": None if self.order is None else _runs(self.order),
+        }  # fmt: skip
+
+    @classmethod
+    def from_plain(cls, plain: dict[str, Any]) -> Parts:
+        """The parts that `to_plain` wrote."""
+        places, order = plain["places"], plain["order"]
+        return cls(
+            Origin.from_plain(plain["origin"]), _unrun(plain["rows"]), plain["lines"], plain["columns"],
+            None if places is None else _unrun(places), plain["at"], None if order is None else _unrun(order),
+        )  # fmt: skip
 
 
 def _runs(numbers: NDArray[Any]) -> list[list[int]]:

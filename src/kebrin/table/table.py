@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     import polars as pl
 
     from kebrin.table.findings import Finding
-    from kebrin.table.origin import CellOrigin
+    from kebrin.table.origin import CellOrigin, Parts
 
 
 class StepCount(NamedTuple):
@@ -41,6 +41,7 @@ class Table:
         steps: rows per step so far.
         remarks: what the steps had to say.
         made: what each column of figures is that a step made ("sum", "mean", "count", "rank", ...): it is no label.
+        parts: what sums and the cells of crosstabs are made of.
     """
 
     data: pa.Table
@@ -49,6 +50,7 @@ class Table:
     steps: tuple[StepCount, ...] = ()
     remarks: tuple[Finding, ...] = ()
     made: Mapping[str, str] = field(default_factory=dict)
+    parts: Parts | None = None
 
     def __bool__(self) -> bool:
         """Refused: a table without rows is a table, and `table or other` would lose it without a word."""
@@ -163,7 +165,8 @@ class Table:
         data = kept.data.rename_columns(list(names))
         measures = tuple(new[name] for name in kept.measures)
         made = {new[name]: way for name, way in self.made.items() if name in new}
-        return replace(kept, data=data, measures=measures, made=made, origins=self.origins.renamed(new))
+        parts = self.parts and self.parts.renamed(new)
+        return replace(kept, data=data, measures=measures, made=made, parts=parts, origins=self.origins.renamed(new))
 
     def shortened(self, ends: Sequence[str]) -> Self:
         """The table with beginnings and ends dropped from its column names.
