@@ -55,7 +55,9 @@ def same_sheets(pieces: Sequence[Piece]) -> list[Finding]:
         data = piece.table.data
         if len(data) < _FEWEST_ROWS:
             continue
-        form = (data.num_rows, tuple(data.column_names), tuple(sorted(piece.body.items())))
+        # Of two harbours the figures may be the same.
+        said_of = tuple(sorted((name, value or "") for name, value in piece.fields.items()))
+        form = (data.num_rows, tuple(data.column_names), said_of, tuple(sorted(piece.body.items())))
         other = next((one for one in first.get(form, ()) if one.table.data.equals(data)), None)
         if other is not None and (piece.file, piece.sheet) != (other.file, other.sheet):
             here, there = (f"the sheet {one.sheet!r} of {Path(one.file).name}" for one in (piece, other))
