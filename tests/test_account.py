@@ -321,6 +321,21 @@ def test_a_sum_leads_back_to_the_cells_that_it_is_made_of(
     assert all(cell in shown for cell in wanted)
 
 
+def test_a_list_of_records_and_quotes_around_all_values(tmp_path: Path, kebrin: Kebrin) -> None:
+    (tmp_path / "r.csv").write_text("Quay,Due\nNorth,61.5\nSouth,50\n", "utf-8")
+    (tmp_path / "p.toml").write_text(
+        'kebrin = 1\n[table.t]\nfiles = "r.csv"\n[[output]]\ntable = "t"\nfile = "t.json"\n'
+        '[[output]]\ntable = "t"\nfile = "q.csv"\nquotes = "all"\n', "utf-8",
+    )  # fmt: skip
+    assert kebrin("run", "p.toml").returncode == 0
+    assert json.loads((tmp_path / "t.json").read_text("utf-8")) == [
+        {"Quay": "North", "Due": 61.5},
+        {"Quay": "South", "Due": 50},
+    ]
+    assert (tmp_path / "q.csv").read_text("utf-8").splitlines() == ['"Quay","Due"', '"North","61.5"', '"South","50"']
+    assert all(json.loads(kebrin("trace", name, 2, "--json").stdout)["cell"] == "B3" for name in ("t.json", "q.csv"))
+
+
 # Drafts.
 
 

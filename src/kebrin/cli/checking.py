@@ -41,7 +41,7 @@ def check(*, as_json: bool) -> int:
     out = show.console()
     show.heading(out, f"Kebrin {VERSION}, Python {platform.python_version()}, {sys.platform}")
     show.rows(out, [("reads", "workbooks, spreadsheet documents, pages, text, print reports, JSON; gzip, zip, a pipe"),
-                    ("writes", ".csv .parquet .xlsx .jsonl .sqlite .html")])  # fmt: skip
+                    ("writes", ".csv .parquet .xlsx .jsonl .json .sqlite .html")])  # fmt: skip
     show.heading(out, "Extras")
     rows = [(name, f"{what}: {package} {found}" if found else f"{what}: not installed, pip install 'kebrin[{name}]'")
             for name, package, what, found in extras]  # fmt: skip

@@ -181,7 +181,9 @@ def _target(output: OutputPlan, path: Path, done: Done, pages: tuple[Page, ...],
     """A target with all that the plan says of it."""
     return Target(
         path, (done,), pages,
-        TextForm(output.delimiter, output.encoding, _LINE_ENDS[output.line_ends], output.mark, output.guard),
+        TextForm(
+            output.delimiter, output.encoding, _LINE_ENDS[output.line_ends], output.mark, output.guard, output.quotes == "all"
+        ),
         template=base / output.template if output.template else None, at=output.at, turned=output.turned,
         headings=output.headings, if_there=output.if_there, stale=output.stale, what=output.what, metadata=output.metadata,
         database=output.database, key=output.key, letterhead=output.letterhead, chart=output.chart,

@@ -23,7 +23,6 @@ from kebrin.sources.remote import is_address
 from kebrin.table import Origin, Parts
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
     from pathlib import Path
 
     from kebrin.cells import Report, Sheet
@@ -213,6 +212,7 @@ def _record(output: Path, row: int, form: TextForm, above: int) -> dict[str, Any
         ".xlsx": _from_workbook,
         ".ods": _from_workbook,
         ".jsonl": _from_lines,
+        ".json": _from_list,
         ".sqlite": _from_sqlite,
     }
     ending = output.suffix.lower()
@@ -246,13 +246,13 @@ def _from_lines(output: Path, row: int, _: int) -> dict[str, Any]:
     return record
 
 
+def _from_list(output: Path, row: int, _: int) -> dict[str, Any]:
+    record: dict[str, Any] = json.loads(output.read_text("utf-8"))[row]
+    return record
+
+
 def _from_sqlite(output: Path, row: int, _: int) -> dict[str, Any]:
     with closing(sqlite3.connect(output)) as base:
         base.row_factory = sqlite3.Row
         name = next(base.execute("SELECT name FROM sqlite_master WHERE type = 'table'"))[0].replace('"', '""')
         return dict(next(base.execute(f'SELECT * FROM "{name}" LIMIT 1 OFFSET ?', (row,))))  # noqa: S608 - quoted
-
-
-_READING: dict[str, Callable[[Path, int, int], dict[str, Any]]] = {
-    ".parquet": _from_parquet, ".xlsx": _from_workbook, ".ods": _from_workbook, ".jsonl": _from_lines, ".sqlite": _from_sqlite,
-}  # fmt: skip

@@ -20,7 +20,7 @@ from kebrin.plan.choices import (
 from kebrin.plan.steps import DetailStep, LookupStep, Step
 from kebrin.work.places import FieldPlace
 
-OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx", ".ods", ".jsonl", ".sqlite", ".pdf", ".html")
+OUTPUT_ENDINGS = (".csv", ".parquet", ".xlsx", ".ods", ".jsonl", ".json", ".sqlite", ".pdf", ".html")
 
 
 def _as_choice(value: object) -> object:
@@ -190,7 +190,7 @@ class ProofPlan(Strict):
 
 
 class OutputPlan(Strict):
-    """One file to write: the table, and a name that ends in .csv, .parquet, .xlsx, .ods, .jsonl or .sqlite; or a database.
+    """One file to write: the table, and a name that ends in .csv, .parquet, .xlsx, .ods, .jsonl, .json or .sqlite; or a database.
 
     Outputs with one name that ends in .xlsx or .ods are sheets of one workbook, in the plan's order, each named by `sheet` or as
     its table. `by` writes a sheet for each value of a column, or a file for each if the name holds `{value}`; with `heading` the
@@ -203,9 +203,10 @@ class OutputPlan(Strict):
     value that no row has now: "tell", or "remove".
 
     `what` writes the findings (what a person must look at) or the counts (of cells, rows and sums) of the whole run instead of a
-    table. `delimiter`, `encoding`, `line_ends` and `mark` (a byte order mark) are those of a .csv; `guard` writes texts
-    in it that a spreadsheet program would take for formulas so that it shows them; with `metadata` its columns
-    are described beside it as the W3C has it for tables on the web. `template` names a prepared workbook whose formats, formulas
+    table. `delimiter`, `encoding`, `line_ends` and `mark` (a byte order mark) are those of a .csv; with `quotes = "all"` each of
+    its values stands in quotes; `guard` writes texts in it that a spreadsheet program would take for formulas so that it shows
+    them; with `metadata` its columns are described beside it as the W3C has it for tables on the web. `template` names a
+    prepared workbook whose formats, formulas
     and charts stay, and `at` the place there that the values go to: a defined name, or a cell as in `Board!B4`; `turned` puts
     rows into columns, `headings` puts the column names first.
 
@@ -230,6 +231,7 @@ class OutputPlan(Strict):
     encoding: str = "utf-8"
     line_ends: Literal["lf", "crlf"] = "lf"
     mark: bool = False
+    quotes: Literal["where needed", "all"] = "where needed"
     guard: bool = False
     metadata: bool = False
     letterhead: str = ""
@@ -282,8 +284,8 @@ class OutputPlan(Strict):
             raise ValueError("letterhead and chart are those of a hand-out: the file must end in .pdf or .html")
         if (self.template or self.if_there == "keep other sheets") and ending != "xlsx":
             raise ValueError('template and "keep other sheets" are those of a workbook: the file must end in .xlsx')
-        if self.if_there == "append" and (ending == "ods" or handout or self.template):
-            raise ValueError("rows can't be appended to an .ods, a hand-out or a template")
+        if self.if_there == "append" and (ending in {"ods", "json"} or handout or self.template):
+            raise ValueError("rows can't be appended to an .ods, a .json, a hand-out or a template")
         if self.metadata and ending != "csv":
             raise ValueError("metadata stands beside delimited text: the file must end in .csv")
         if self.by and not book and "{value}" not in self.file:

@@ -1,4 +1,4 @@
-"""Tables as files: .csv, .parquet, .xlsx, .ods, .jsonl, .sqlite; one function per format, chosen by the file's ending."""
+"""Tables as files: .csv, .parquet, .xlsx, .ods, .jsonl, .json, .sqlite; one function per format, chosen by the file's ending."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import json
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, Protocol, TextIO
+from typing import TYPE_CHECKING, Any, Literal, Protocol, TextIO
 
 import pyarrow as pa
 
@@ -30,7 +30,7 @@ _NEEDS_QUOTES = (",", '"', "\n", "\r")
 
 @dataclass(frozen=True)
 class TextForm:
-    """How delimited text is written: the delimiter, the encoding, the ends of lines, a byte order mark.
+    """How delimited text is written: the delimiter, the encoding, the ends of lines, a byte order mark, quotes around all values.
 
     With `guard` texts that a spreadsheet program would take for formulas are written so that it does not.
     """
@@ -40,6 +40,12 @@ class TextForm:
     line_ends: str = "\n"
     mark: bool = False
     guard: bool = False
+    quotes: bool = False
+
+    @property
+    def quoting(self) -> Literal[0, 1]:
+        """Which values stand in quotes, as the csv module names it."""
+        return csv.QUOTE_ALL if self.quotes else csv.QUOTE_MINIMAL
 
     @property
     def codec(self) -> str:
@@ -124,7 +130,8 @@ def _text(table: Table, path: Path, form: TextForm, shown: Path) -> None:
     """Delimited text in a stated form; a letter that the encoding does not have is refused, not replaced."""
     try:
         with path.open("w", encoding=form.codec, newline="") as text:
-            csv.writer(text, delimiter=form.delimiter, lineterminator=form.line_ends).writerow(table.columns)
+            heading = csv.writer(text, delimiter=form.delimiter, lineterminator=form.line_ends, quoting=form.quoting)
+            heading.writerow(table.columns)
             text_rows(table, text, form)
     except UnicodeEncodeError as error:
         raise OutputError(
@@ -135,7 +142,7 @@ def _text(table: Table, path: Path, form: TextForm, shown: Path) -> None:
 
 def text_rows(table: Table, text: TextIO, form: TextForm) -> None:
     """The rows of a table as lines of delimited text, no headings above them."""
-    lines = csv.writer(text, delimiter=form.delimiter, lineterminator=form.line_ends)
+    lines = csv.writer(text, delimiter=form.delimiter, lineterminator=form.line_ends, quoting=form.quoting)
     for batch in plain_batches(table.data):
         lines.writerows(zip(*(_as_text(column) for column in batch.columns), strict=True))
 
@@ -146,6 +153,17 @@ def _jsonl(table: Table, path: Path) -> None:
         for batch in plain_batches(table.data):
             for row in batch.to_pylist():
                 text.write(json.dumps(row, ensure_ascii=False, default=str, separators=(",", ":")) + "\n")
+
+
+def _json(table: Table, path: Path) -> None:
+    """A JSON list, an object a row, a line each; dates in ISO form, missing as null."""
+    with path.open("w", encoding="utf-8", newline="\n") as text:
+        before = "[\n"
+        for batch in plain_batches(table.data):
+            for row in batch.to_pylist():
+                text.write(before + json.dumps(row, ensure_ascii=False, default=str, separators=(",", ":")))
+                before = ",\n"
+        text.write("\n]\n" if before != "[\n" else "[]\n")
 
 
 def _sqlite(table: Table, path: Path, name: str) -> None:
@@ -315,5 +333,5 @@ def _database(table: Table, path: Path) -> None:
 
 
 WRITERS: dict[str, Callable[[Table, Path], None]] = {
-    ".csv": _csv, ".parquet": _parquet, ".xlsx": _xlsx, ".ods": _ods, ".jsonl": _jsonl, ".sqlite": _database,
+    ".csv": _csv, ".parquet": _parquet, ".xlsx": _xlsx, ".ods": _ods, ".jsonl": _jsonl, ".json": _json, ".sqlite": _database,
 }  # fmt: skip
