@@ -105,4 +105,27 @@ def mixed_doubt(boxhead: Sequence[Level], known: Collection[str] = ()) -> list[E
             firsts = [level.codes.tolist().index(level.texts.index(text)) for text in others]
             cells = tuple(cell for cell in level.cells[firsts].tolist() if cell >= 0)
             found.append(Evidence(DOUBTED, f"row {level.line + 1}", why, 0.5, labels=tuple(others), cells=cells))
+        elif len(periods) > 2 and not others and period_name(periods):
+            found += _without_period(level, boxhead, known)
     return found
+
+
+def _without_period(level: Level, boxhead: Sequence[Level], known: Collection[str]) -> list[Evidence]:
+    """Columns without a period among those that have one, under a heading of their own: "Used over winter" behind its readings.
+
+    >>> levels = [Level.of("", ["Reading"] * 3 + ["Used"], 0), Level.of("", ["2030-10", "2030-11", "2030-12", None], 1)]
+    >>> [one.labels for one in _without_period(levels[1], levels, ())]
+    [('Used',)]
+    """
+    bare, found = level.codes < 0, {}
+    for other in boxhead:
+        own = {text for text, out in zip(other.labels(), bare.tolist(), strict=True) if text and out}
+        own -= {text for text, out in zip(other.labels(), bare.tolist(), strict=True) if text and not out}
+        for text in own:
+            if text.casefold() not in known:
+                found[text] = int(other.cells[other.labels().index(text)])
+    if not found:
+        return []
+    why = f"heads periods, and {', '.join(map(repr, found))} {'has' if len(found) == 1 else 'have'} none"
+    cells = tuple(cell for cell in found.values() if cell >= 0)
+    return [Evidence(DOUBTED, f"row {level.line + 1}", why, 0.5, labels=tuple(found), cells=cells)]
