@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import LayoutError, PlanError
+from kebrin.grammar.periods import period_name
 from kebrin.layout import Stated
 from kebrin.plan.drafting import Draft, compose
 from kebrin.plan.reading import parse_plan
@@ -202,7 +203,14 @@ def _with_constants(match: Match, pieces: int) -> Match:
         return match  # one row says anything, and what is not found on one of several sheets is no constant over them
     for at, name in enumerate(columns):
         said = {texts[at] for texts in match.wanted.texts}
-        if name is None and len(said) == 1 and "" not in said and "'" not in next(iter(said)):
+        # What says when is no constant: the next file's rows would bear it.
+        if (
+            name is None
+            and len(said) == 1
+            and "" not in said
+            and "'" not in next(iter(said))
+            and not period_name(list(said))
+        ):
             columns[at] = f"text '{said.pop()}'"
     return replace(match, columns=tuple(columns))
 
