@@ -178,15 +178,19 @@ def _with_others(texts: Texts, column: str, verb: str, meaning: str, unread: NDA
     at = np.flatnonzero(unread)
     words = sorted({clean(str(texts.values[one].as_py())) for one in at[: _MOST_MARKS + 1].tolist()})
     shown = ", ".join(map(repr, words[:4]))
-    are = f"{lost:,} cells are" if lost > 1 else "1 cell is"
+    bad = (
+        f"{lost:,} cells can't be read as {meaning}" if lost > 1 else f"1 cell can't be read as a {meaning.rstrip('s')}"
+    )
     if len(at) > _MOST_MARKS or any(any(map(str.isdigit, word)) or len(word) > _LONGEST_MARK for word in words):
         return Suggestion(
-            meaning, {verb: column}, why, f"{are} no {meaning}, or impossible ones ({shown}): state them as missing, or "
-            "correct them",
-        )  # fmt: skip
+            meaning,
+            {verb: column},
+            why,
+            f"{bad} ({shown}): state as missing what means no value, or correct the report",
+        )
     return Suggestion(
         meaning, {verb: column, "missing": words}, why,
-        f"{are} no {meaning} ({shown}): do they mean that there is no value? Zero must be written as 0",
+        f"{bad} ({shown}): do they mean that there is no value? Zero must be written as 0",
     )  # fmt: skip
 
 
