@@ -161,7 +161,8 @@ def test_json_lines_and_sqlite(here: Path) -> None:
 def test_values_can_be_traced_from_one_whole_table_in_any_form(here: Path, kebrin: Kebrin) -> None:
     write(here, '[[output]]\ntable = "traffic"\nfile = "out.jsonl"\n[[output]]\ntable = "board"\nfile = "b.csv"\n')
     assert "C2" in kebrin("trace", "out.jsonl", 1).stdout
-    assert "only the values of measures know their cell" in kebrin("trace", "b.csv", 1).stderr
+    assert "Jan is made of 2 cells" in kebrin("trace", "b.csv", 1, "Jan").stdout
+    assert "there is Jan, Feb, Total" in kebrin("trace", "b.csv", 1).stderr
 
 
 # Findings and counts.

@@ -97,7 +97,10 @@ def watch(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
             continue  # what a run itself has written is no change
         if begun:
             _say(f"--- {time.strftime('%H:%M:%S')}: something has changed")
-        _run_once(plan_file, asked, as_json=as_json)
+        try:
+            _run_once(plan_file, asked, as_json=as_json)
+        except KeyboardInterrupt:  # it ends the watch, whatever goes on
+            break
         if not begun:
             _say("Watching for changes; Ctrl-C ends it")
         begun = True
