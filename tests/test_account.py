@@ -55,7 +55,7 @@ def test_dated_lines_at_the_top_of_a_page_are_records_and_page_heads_are_counted
     assert run.holds
     assert len(next(iter(run.tables.values()))) == 60
     (ledger,) = run.proof.ledgers
-    assert ledger.counts["left out: page heads said again"] > 0
+    assert ledger.counts["left out: cells of page heads said again"] > 0
     assert "page heads that say the same again, set aside: 2" in " ".join(one.what for one in run.proof.findings)
 
 

@@ -107,8 +107,8 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     told = [_told_of_heads(rest, heads)] if heads else []
     told += told_of_lines(every.texts, stated)
     aside = {
-        "page heads said again": _runs_in(rest.texts[at] for at in heads),
-        "lines that the plan passes over": _runs_in(every.texts[at] for at in passed),
+        "cells of page heads said again": _runs_in(rest.texts[at] for at in heads),
+        "cells of lines that the plan passes over": _runs_in(every.texts[at] for at in passed),
     }
     aside = {what: count for what, count in aside.items() if count}
     return replace(printed, told=(*printed.told, *told), aside=aside)
