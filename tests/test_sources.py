@@ -203,4 +203,6 @@ def test_what_stands_under_a_merge_is_asked_about(tmp_path: Path) -> None:
     sheet.merged_cells.ranges.add(MergedCellRange(sheet, "B4:C4"))  # as programs merge that clear nothing
     book.save(path)
     run = kb.tidy_reports(path)
-    assert "1 cell stands under a merge, where nobody sees what is in it (C4)" in " ".join(map(str, run.proof.questions))
+    assert "1 cell stands under a merge, where nobody sees what is in it (C4)" in " ".join(
+        map(str, run.proof.questions)
+    )
