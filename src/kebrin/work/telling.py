@@ -50,30 +50,33 @@ def same_files(sources: Iterable[Source]) -> list[Finding]:
 def same_sheets(pieces: Sequence[Piece]) -> list[Finding]:
     """Blocks that say the same as another, cell for cell, under another name: a question, since their rows are there twice."""
     first: dict[Any, list[Piece]] = {}
-    said = []
+    pairs: list[tuple[Piece, Piece]] = []
     for piece in pieces:
         data = piece.table.data
         if len(data) < _FEWEST_ROWS:
             continue
-        # Of two harbours the figures may be the same.
+        # Of two harbours the figures may be the same; a copy says the same above them too.
         said_of = tuple(sorted((name, value or "") for name, value in piece.fields.items()))
-        form = (data.num_rows, tuple(data.column_names), said_of, tuple(sorted(piece.body.items())))
+        form = (data.num_rows, tuple(data.column_names), piece.layout.title, said_of, tuple(sorted(piece.body.items())))
         other = next((one for one in first.get(form, ()) if one.table.data.equals(data)), None)
-        if other is not None and (piece.file, piece.sheet) != (other.file, other.sheet):
-            here, there = (f"the sheet {one.sheet!r} of {Path(one.file).name}" for one in (piece, other))
-            what = f"{here} says the same as {there}, cell for cell, so that its rows are there twice"
-            settle = (
-                (Settle("leave_out", [f"sheet {piece.sheet}"], says="it is there twice"),)
-                if piece.file == other.file
-                else ()
-            )
-            said.append(
-                Finding(
-                    FindingKind.QUESTION, what, piece.file, piece.sheet, count=len(data), breaks=True, settle=settle
-                )
-            )
-        first.setdefault(form, []).append(piece)
-    return said
+        if other is None:
+            first.setdefault(form, []).append(piece)
+        elif (piece.file, piece.sheet) != (other.file, other.sheet):
+            pairs.append((piece, other))
+    return [_said_of_twins(pairs)] if pairs else []
+
+
+def _said_of_twins(pairs: Sequence[tuple[Piece, Piece]]) -> Finding:
+    """One finding for all sheets that are there twice: the first of them, how many more, and what leaves them out."""
+    piece = pairs[0][0]
+    here, there = (f"the sheet {one.sheet!r} of {Path(one.file).name}" for one in pairs[0])
+    more = f", and so do {len(pairs) - 1:,} more of others" if len(pairs) > 1 else ""
+    what = f"{here} says the same as {there}, cell for cell, so that its rows are there twice{more}"
+    names = list(dict.fromkeys(f"sheet {one.sheet}" for one, _ in pairs))
+    beside = all(one.file == other.file and one.sheet != other.sheet for one, other in pairs)
+    settle = (Settle("leave_out", names, says="they are there twice"),) if beside else ()
+    rows = sum(len(one.table.data) for one, _ in pairs)
+    return Finding(FindingKind.QUESTION, what, piece.file, piece.sheet, count=rows, breaks=True, settle=settle)
 
 
 def units_apart(pieces: Sequence[Piece], stated: Collection[str] = ()) -> list[Finding]:
