@@ -17,7 +17,7 @@ from building import write_book
 from kebrin.errors import Place
 from kebrin.sources.encodings import decode
 from kebrin.sources.lines import is_rule
-from kebrin.table import FindingKind, Table
+from kebrin.table import Does, FindingKind, Table
 from kebrin.work import stepping
 from settling import open_findings
 
@@ -348,6 +348,42 @@ def test_files_of_two_kinds_are_drafted_as_two_tables_that_run(tmp_path: Path, k
     assert kebrin("run", "p.toml").returncode == 0
     assert len((tmp_path / "out" / "a.csv").read_text("utf-8").splitlines()) == 9
     assert len((tmp_path / "out" / "crew.csv").read_text("utf-8").splitlines()) == 4
+
+
+def test_a_drafted_plan_reads_next_months_file_where_one_of_this_months_lacked_the_sheet(
+    tmp_path: Path, kebrin: Kebrin
+) -> None:
+    for month in (1, 2, 3, 4):
+        visits = [["Door", "Mon", "Tue"], ["East", 5 + month, 6], ["West", 9, 8]]
+        loans = [["Branch", "Jan", "Feb"], ["Elm", 10 + month, 20], ["Ash", 31, 45]]
+        sheets = {"Visits": visits} if month == 2 else {"Loans": loans, "Visits": visits}
+        write_book(tmp_path / f"return_{month}.xlsx", sheets)
+        if month == 3:
+            assert kebrin("draft", "return_1.xlsx", "return_2.xlsx", "return_3.xlsx", "-o", "p.toml").returncode == 0
+    done = kebrin("run", "p.toml")
+    assert done.returncode == 0, done.stdout
+    read = (tmp_path / "out/return_branch.csv").read_text("utf-8").splitlines()
+    assert {line.split(",")[-1] for line in read} >= {"11", "13", "14"}
+        "11",
+        "13",
+        "14",
+    }
+    assert "return_2.xlsx, no longer there: the sheet Loans" in " ".join(done.stdout.split())
+    plan = (tmp_path / "p.toml").read_text("utf-8")
+    (tmp_path / "p.toml").write_text(plan.replace(", may_lack = true", ""), "utf-8")
+    assert "return_2.xlsx: there is no sheet 'Loans'" in kebrin("run", "p.toml").stderr
+
+
+def test_a_sheet_that_says_the_same_in_several_files_is_asked_about_and_one_line_settles_it(tmp_path: Path) -> None:
+    rows = [["Class", "Fee", "Deposit"], ["Foot", 5, 6], ["Cars", 9, 8], ["Bikes", 2, 1]]
+    files = [
+        write_book(tmp_path / f"fees_{month}.xlsx", {"Fees": rows, "Log": [["note"], [month]]}) for month in (1, 2)
+    ]
+    run = kb.tidy_reports(*files)
+    assert run.holds
+    ((_, asked),) = [(name, one) for name, one in open_findings(run) if "says the same as" in one.what]
+    assert asked.does is Does.ASKS
+    assert [one.line for one in asked.settle] == ["leave_open = ['says the same as']"]
 
 
 def test_a_plan_asks_what_tidying_asks_of_columns_that_nobody_spoke_of(tmp_path: Path) -> None:

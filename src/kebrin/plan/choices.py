@@ -28,6 +28,7 @@ def as_list(value: object) -> object:
 class SheetChoice(Strict):
     """Which sheets a table is read from: some only, or all except some. Names may hold `*` and `?`.
 
+    With `may_lack` a file may lack those that `only` names: it is told, where the plan has seen them.
     `seen` are the sheets that were there when the plan was drafted: what is new since is told.
     """
 
@@ -35,6 +36,7 @@ class SheetChoice(Strict):
     but: tuple[str, ...] = Field(default=(), alias="except")
     seen: tuple[str, ...] = ()
     hidden: bool = False
+    may_lack: bool = False
 
     def takes(self, name: str) -> bool:
         """Whether a sheet of this name is chosen.

@@ -7,6 +7,7 @@ wherever the report has words for them.
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -110,8 +111,9 @@ def _free_name(wanted: str, taken: Sequence[str]) -> str:
 def _table(draft: Draft, found: Found, base: Path) -> Table:
     group = draft.group
     one = table()
-    one.add("files", _files(group, base))
-    sheets = _sheets(group, found)
+    lacking = _lacking(group, found, base)
+    one.add("files", lacking or _files(group, base))
+    sheets = _sheets(group, found, may_lack=bool(lacking))
     empty = {work.ledger.sheet: work.ledger.cells for work in found.works if not work.pieces}
     if empty:
         shown = ", ".join(f"{name} ({cells:,} cell{'s' * (cells > 1)})" for name, cells in empty.items())
@@ -150,6 +152,24 @@ def _files(group: Group, base: Path) -> tomlkit.items.Item:
     return tomlkit.item(pattern if fits else seen)
 
 
+def _lacking(group: Group, found: Found, base: Path) -> str:
+    """A pattern for the group's files and others that were read beside them and lack its sheets; '' if there are none such.
+
+    Named one by one, next month's file would not be read, and nothing would say so.
+    """
+    used = {piece.file for piece in group.pieces}
+    sheets = Counter(piece.sheet for piece in group.pieces)
+    others = {source.file: source for source in found.sources if source.file not in used}
+    if len(used) < 2 or any(is_address(file) for file in used) or min(sheets.values()) < 2:
+        return ""  # sheets of a name of their own, as a text's is, say nothing of the next file's
+    pattern = _pattern([_relative(Path(file), base) for file in used])
+    there = {str(path) for path in base.glob(pattern)} if pattern and not Path(pattern).is_absolute() else set()
+    known = {str(base / _relative(Path(file), base)): file for file in (*used, *others)}
+    more = {known.get(file, "") for file in there} - used
+    lack = all(file in others and sheets.keys().isdisjoint(others[file].used) for file in more)
+    return pattern if more and lack and {str(base / _relative(Path(file), base)) for file in used} <= there else ""
+
+
 def _relative(path: Path, base: Path) -> str:
     try:
         return path.resolve().relative_to(base.resolve()).as_posix()
@@ -171,11 +191,12 @@ def _pattern(names: Sequence[str]) -> str:
     return f"{start}*{end}" if len(start) >= 3 else ""
 
 
-def _sheets(group: Group, found: Found) -> tomlkit.items.Item | None:
+def _sheets(group: Group, found: Found, *, may_lack: bool) -> tomlkit.items.Item | None:
     """The sheets left out, if a new sheet next month should be read; the sheets read, if it should not."""
     mine = {piece.sheet for piece in group.pieces}
     files = {piece.file for piece in group.pieces}
-    sources = [source for source in found.sources if source.file in files]  # the plan names these files alone
+    # The plan names these files alone, or all that were read where some lack the sheets.
+    sources = [source for source in found.sources if may_lack or source.file in files]
     every = list(dict.fromkeys(name for source in sources for name in source.used))
     others = [name for name in every if name not in mine]
     hidden = list(dict.fromkeys(name for source in sources for name in source.left_out))
@@ -187,6 +208,8 @@ def _sheets(group: Group, found: Found) -> tomlkit.items.Item | None:
     elif others:
         choice.add("except", tomlkit.item(others))
     choice.add("seen", tomlkit.item([*every, *hidden]))
+    if may_lack:
+        choice.add("may_lack", tomlkit.item(True))
     return choice
 
 

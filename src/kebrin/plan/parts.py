@@ -78,7 +78,8 @@ def part_of(report: Report, plan: TablePlan, tolerance: float | None = None) -> 
         LayoutError: a sheet is not as the plan states it, and the plan does not set such sheets aside.
     """
     choice = plan.sheets
-    refuse_unknown_sheets(report, choice.only, "sheets")
+    if not choice.may_lack:
+        refuse_unknown_sheets(report, choice.only, "sheets")
     works: list[SheetWork] = []
     stamps: list[dict[str, str | None]] = []
     others: dict[str, str] = {}

@@ -73,10 +73,13 @@ def _said_of_twins(pairs: Sequence[tuple[Piece, Piece]]) -> Finding:
     more = f", and so do {len(pairs) - 1:,} more of others" if len(pairs) > 1 else ""
     what = f"{here} says the same as {there}, cell for cell, so that its rows are there twice{more}"
     names = list(dict.fromkeys(f"sheet {one.sheet}" for one, _ in pairs))
+    # Within a file one of them is a copy. Of several files, a sheet may well say the same from month to month: it is asked.
     beside = all(one.file == other.file and one.sheet != other.sheet for one, other in pairs)
-    settle = (Settle("leave_out", names, says="they are there twice"),) if beside else ()
+    settle = [Settle("leave_open", ["says the same as"], "proof", says="they are meant to")]
+    if beside:
+        settle.insert(0, Settle("leave_out", names, says="they are there twice"))
     rows = sum(len(one.table.data) for one, _ in pairs)
-    return Finding(FindingKind.QUESTION, what, piece.file, piece.sheet, count=rows, breaks=True, settle=settle)
+    return Finding(FindingKind.QUESTION, what, piece.file, piece.sheet, count=rows, breaks=beside, settle=tuple(settle))
 
 
 def units_apart(pieces: Sequence[Piece], stated: Collection[str] = ()) -> list[Finding]:
