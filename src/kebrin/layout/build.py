@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -35,7 +36,7 @@ from kebrin.layout.units import named_units, units_below, units_tell_measures, w
 from kebrin.layout.unlike import unlike_level
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Sequence
+    from collections.abc import Callable, Collection, Mapping, Sequence
 
     from numpy.typing import NDArray
 
@@ -68,16 +69,9 @@ def build(
     rows = _with_data(sheet, frame, stated)
     depths = find_depths(sheet, frame.rows, frame.stub, len(frame.rows) * len(frame.columns))
     totals, remarks = totals_of(sheet, frame, rows, (across, down), stated, depths)
-    heads = _heads(sheet, frame, totals, stated, marks, depths)
-    heads = replace(heads, levels=_continued(heads.levels))
-    if stated.cutins is None:
-        heads = replace(heads, levels=keyed(heads.levels, [level.name for level in (*across, *down)]))
+    heads, bands, said = _found_heads(sheet, frame, stated, (across, down), totals, (texts, marks, depths))
     if heads.levels:
-        heads = with_first_band(sheet, frame, heads, texts)
-        heads = closed_by_totals(sheet, frame, heads, totals)
-        down = (*heads.levels, *down)
-        bands, said = _bands(sheet, frame, heads, down, totals, stated)
-        totals, remarks = (*totals, *bands), [*remarks, *said]
+        down, totals, remarks = (*heads.levels, *down), (*totals, *bands), [*remarks, *said]
     total_rows = {line.at for line in totals if line.axis == "row"}
     observed = frame.rows[rows | np.isin(frame.rows, heads.bare)]
     body_rows = _without(observed, {*total_rows, *heads.rows, *heads.notes})
@@ -93,18 +87,12 @@ def build(
         stub, boxhead = split_corner(stub, boxhead)
     if stated.joined and len(boxhead) > 1:
         boxhead = (Level.join(stated.joined, boxhead),)
-    measures, said = _measures(sheet, frame, stated, boxhead, (body_rows, body_columns))
-    measures = measures or (units_tell_measures(boxhead, units) if stated.measures is None else "")
-    remarks += [*said, *mixed_doubt(boxhead, {label.casefold() for label in stated.not_totals})]
-    if measures:
-        inner = boxhead_levels(sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
-        boxhead, measures = _with_measures(boxhead, measures, inner, stated)
-    boxhead = with_units(boxhead, measures, units)
+    heading = partial(boxhead_levels, sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
+    boxhead, measures, said = _measured(sheet, frame, stated, (boxhead, units), (body_rows, body_columns), heading)
+    remarks += said
     texts |= _notes_in(sheet, (*heads.notes, *frame.comments), texts)
     unit = unit_line(sheet, area, around.cells)
-    title, title_at = _title(
-        sheet, area, {at: role for at, role in texts.items() if unit is None or at != unit.label_at}
-    )
+    title, title_at = _title(sheet, area, texts, unit)
     return Layout(
         sheet=sheet.name,
         area=area,
@@ -136,6 +124,23 @@ def build(
         stub_head=names.found[-1] if names.found else "",
         evidence=(*frame.evidence, *remarks),
     )
+
+
+def _found_heads(
+    sheet: Sheet, frame: Frame, stated: Stated, levels: tuple[Sequence[Level], Sequence[Level]], totals: Sequence[TotalLine],
+    known: tuple[dict[tuple[int, int], Role], Collection[str], Depths],
+) -> tuple[Heads, tuple[TotalLine, ...], list[Evidence]]:  # fmt: skip
+    """The heads among the rows, the totals of the groups that they make, and what is said of both."""
+    (across, down), (texts, marks, depths) = levels, known
+    heads = _heads(sheet, frame, totals, stated, marks, depths)
+    heads = replace(heads, levels=_continued(heads.levels))
+    if stated.cutins is None:
+        heads = replace(heads, levels=keyed(heads.levels, [level.name for level in (*across, *down)]))
+    if not heads.levels:
+        return heads, (), []
+    heads = closed_by_totals(sheet, frame, with_first_band(sheet, frame, heads, texts), totals)
+    bands, said = _bands(sheet, frame, heads, (*heads.levels, *down), totals, stated)
+    return heads, bands, said
 
 
 def _bands(
@@ -189,6 +194,20 @@ def _measures(
     found = boxhead[-1].name if frame.listed and boxhead else unlike_level(sheet, rows, boxhead, columns)
     why = "its columns hold values of unlike kinds"
     return found, [Evidence("measures", f"boxhead row {found!r}", why)] if found else []
+
+
+def _measured(
+    sheet: Sheet, frame: Frame, stated: Stated, levels: tuple[tuple[Level, ...], list[Level]],
+    body: tuple[NDArray[np.intp], NDArray[np.intp]], inner: Callable[[], Sequence[Level]],
+) -> tuple[tuple[Level, ...], str, list[Evidence]]:  # fmt: skip
+    """The boxhead with its measures named, units with them; the level that names them; what is said, of headings in doubt too."""
+    boxhead, units = levels
+    measures, said = _measures(sheet, frame, stated, boxhead, body)
+    measures = measures or (units_tell_measures(boxhead, units) if stated.measures is None else "")
+    said += mixed_doubt(boxhead, {label.casefold() for label in stated.not_totals})
+    if measures:
+        boxhead, measures = _with_measures(boxhead, measures, inner(), stated)
+    return with_units(boxhead, measures, units), measures, said
 
 
 def _with_measures(
@@ -272,9 +291,12 @@ def _others(inherited: Sequence[FieldCell], own: Sequence[FieldCell]) -> list[Fi
     return [field for field in inherited if field.name not in names]
 
 
-def _title(sheet: Sheet, area: Area, texts: dict[tuple[int, int], Role]) -> tuple[str, tuple[int, int] | None]:
-    """The text nearest above a block, and its cell; of several on one row the first."""
-    above = [at for at, role in texts.items() if role == Role.TITLE and at[0] < area.top]
+def _title(
+    sheet: Sheet, area: Area, texts: Mapping[tuple[int, int], Role], unit: FieldCell | None
+) -> tuple[str, tuple[int, int] | None]:
+    """The text nearest above a block that gives no unit, and its cell; of several on one row the first."""
+    own = None if unit is None else unit.label_at
+    above = [at for at, role in texts.items() if role == Role.TITLE and at[0] < area.top and at != own]
     if not above:
         return "", None
     row = max(row for row, _ in above)

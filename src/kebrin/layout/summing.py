@@ -8,13 +8,13 @@ import numpy as np
 
 from kebrin.grammar.words import are_statistics, average_word, carried_word, is_ratio, of_which, total_word
 from kebrin.layout.formulas import summing_lines
-from kebrin.layout.list_totals import ListTotals, list_totals
+from kebrin.layout.list_totals import list_totals
 from kebrin.layout.model import DOUBTED, KEPT, Evidence, Level, Stated, TotalLine
 from kebrin.layout.sayings import Sayings, beside_months
 from kebrin.layout.totals import Signs, find_totals
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Sequence
+    from collections.abc import Collection, Mapping, Sequence
 
     from numpy.typing import NDArray
 
@@ -47,37 +47,9 @@ def totals_of(
     summing = summing_lines(sheet, lines, frame.columns)
     sayings = {"row": Sayings(row_paths), "column": Sayings(column_paths)}
     if frame.listed:
-        head = frame.boxhead[-1:]
-        own_heads = {
-            column: sheet.text(head[0], column) if head else "" for column in (*frame.stub, *frame.columns.tolist())
-        }
-        listed = (
-            list_totals(
-                sheet,
-                lines,
-                own_heads,
-                kept=kept,
-                begins=[row + 1 for row in frame.sections],
-                named=stated.totals,
-                several=[int(lines[at]) for at in beside_months(row_paths)],
-            )
-            if frame.boxhead and stated.totals_found
-            else ListTotals()
-        )
-        found += listed.totals
-        remarks += [Evidence("total", line.name, line.why, line.agree) for line in listed.totals]
-        remarks += [
-            Evidence(
-                DOUBTED,
-                f"row {row + 1} {_said_at(sheet, row, frame)!r}",
-                why,
-                0.5,
-                labels=(_said_at(sheet, row, frame),),
-                cells=_named_at(sheet, frame, "row", row),
-            )
-            for row, why in listed.doubted
-        ]
-        numbers[np.isin(lines, [line.at for line in listed.totals])] = np.nan
+        listed, remarks = _of_list(sheet, frame, lines, row_paths, kept, stated)
+        found += listed
+        numbers[np.isin(lines, [line.at for line in listed])] = np.nan
     in_per_cent = _in_per_cent(sheet, lines, frame.columns, numbers)
     for axis, grid, paths, at in (across_job, down_job):
         own, crossing = sayings[axis], sayings["column" if axis == "row" else "row"]
@@ -108,18 +80,52 @@ def totals_of(
         unmatched = tuple(line for line in unmatched if line not in known)
         found += totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
-        why = "it is called a total but is the sum of nothing here"
-        remarks += [
-            Evidence(KEPT, TotalLine(axis, line, at[:0], "").name, why, 0.5, cells=_named_at(sheet, frame, axis, line))
-            for line in unmatched
-        ]
-        for line, why in doubted.items():
-            label = " / ".join(filter(None, paths[int(np.flatnonzero(at == line)[0])]))
-            said = tuple(filter(None, paths[int(np.flatnonzero(at == line)[0])]))[-1:]
-            name = f"{TotalLine(axis, line, at[:0], '').name} {label!r}"
-            cells = _named_at(sheet, frame, axis, line)
-            remarks.append(Evidence(DOUBTED, name, why, 0.5, labels=said, cells=cells))
+        remarks += _told_of(
+            sheet,
+            frame,
+            axis,
+            unmatched,
+            {line: (paths[at.tolist().index(line)], why) for line, why in doubted.items()},
+        )
     return tuple(found), remarks
+
+
+def _of_list(
+    sheet: Sheet, frame: Frame, lines: NDArray[np.intp], paths: Sequence[tuple[str | None, ...]], kept: Collection[str],
+    stated: Stated,
+) -> tuple[tuple[TotalLine, ...], list[Evidence]]:  # fmt: skip
+    """The totals among the records of a list, and what is said of them and of records in doubt."""
+    if not frame.boxhead or not stated.totals_found:
+        return (), []
+    head = frame.boxhead[-1]
+    heads = {column: sheet.text(head, column) for column in (*frame.stub, *frame.columns.tolist())}
+    listed = list_totals(
+        sheet, lines, heads, kept=kept, begins=[row + 1 for row in frame.sections], named=stated.totals,
+        several=[int(lines[at]) for at in beside_months(paths)],
+    )  # fmt: skip
+    said = [Evidence("total", line.name, line.why, line.agree) for line in listed.totals]
+    for row, why in listed.doubted:
+        label, cells = _said_at(sheet, row, frame), _named_at(sheet, frame, "row", row)
+        said.append(Evidence(DOUBTED, f"row {row + 1} {label!r}", why, 0.5, labels=(label,), cells=cells))
+    return tuple(listed.totals), said
+
+
+def _told_of(
+    sheet: Sheet, frame: Frame, axis: Literal["row", "column"], unmatched: Sequence[int],
+    doubted: Mapping[int, tuple[tuple[str | None, ...], str]],
+) -> list[Evidence]:  # fmt: skip
+    """What is said of lines that are called totals and sum nothing, and of those in doubt, with their labels."""
+    none, why = np.empty(0, np.int32), "it is called a total but is the sum of nothing here"
+    said = [
+        Evidence(KEPT, TotalLine(axis, line, none, "").name, why, 0.5, cells=_named_at(sheet, frame, axis, line))
+        for line in unmatched
+    ]
+    for line, (path, reason) in doubted.items():
+        labels = tuple(filter(None, path))
+        name = f"{TotalLine(axis, line, none, '').name} {' / '.join(labels)!r}"
+        cells = _named_at(sheet, frame, axis, line)
+        said.append(Evidence(DOUBTED, name, reason, 0.5, labels=labels[-1:], cells=cells))
+    return said
 
 
 def _named_at(sheet: Sheet, frame: Frame, axis: Literal["row", "column"], line: int) -> tuple[int, ...]:
