@@ -16,7 +16,7 @@ from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
 from kebrin.table import Finding, FindingKind, Settle
 from kebrin.unpivoting import unpivot
-from kebrin.work.asking import asked_of
+from kebrin.work.block_questions import asked_of
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
