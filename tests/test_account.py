@@ -321,6 +321,24 @@ def test_a_sum_leads_back_to_the_cells_that_it_is_made_of(
     assert all(cell in shown for cell in wanted)
 
 
+def test_a_sum_over_files_leads_to_all_of_them_and_says_which_has_changed(tmp_path: Path, kebrin: Kebrin) -> None:
+    for month in range(1, 13):
+        (tmp_path / f"dues_{month:02}.csv").write_text(f"Quay,Due\nNorth,{month}\nSouth,50\n", "utf-8")
+    (tmp_path / "p.toml").write_text(
+        'kebrin = 1\n[table.t]\nfiles = "dues_*.csv"\n[[table.t.step]]\nsums = "Quay"\n[[output]]\ntable = "t"\n'
+        'file = "t.csv"\n', "utf-8",
+    )  # fmt: skip
+    done = kebrin("run", "p.toml", "--accept")
+    assert "kebrin trace t.csv 1" in done.stdout
+    (tmp_path / "dues_07.csv").write_text("Quay,Due\nNorth,7\nSouth,51\n", "utf-8")
+    told = kebrin("trace", "t.csv", 1, "--json")
+    parts = json.loads(told.stdout)["parts"]
+    assert sum(float(part["said"]) for part in parts) == 78
+    assert len({part["file"] for part in parts}) == 12
+    assert told.stderr.count("has changed since") == 1
+    assert "dues_07.csv has changed" in told.stderr
+
+
 def test_a_list_of_records_and_quotes_around_all_values(tmp_path: Path, kebrin: Kebrin) -> None:
     (tmp_path / "r.csv").write_text("Quay,Due\nNorth,61.5\nSouth,50\n", "utf-8")
     (tmp_path / "p.toml").write_text(

@@ -29,11 +29,8 @@ def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
         print(json.dumps(_plain(found), ensure_ascii=False))
     else:
         _shown(show.console(), found)
-    if found.source_changed:
-        print(
-            f"kebrin: {found.origin.file} has changed since this output was written; run again to renew it",
-            file=sys.stderr,
-        )
+    for file in found.changed:
+        print(f"kebrin: {file} has changed since this output was written; run again to renew it", file=sys.stderr)
     return Exit.DONE
 
 

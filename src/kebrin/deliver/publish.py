@@ -31,11 +31,12 @@ from kebrin.sources.remote import address_of, is_address
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from kebrin.table import Parts, Table
     from kebrin.work.joining import Done
 
-# A table of a proof longer than this has a line for each of its keys.
 # What sums of more rows than this are made of is not written down: each row takes a place of its own.
 _MOST_PARTS = 200_000
+# A table of a proof longer than this has a line for each of its keys.
 _LONG = 100
 
 
@@ -120,13 +121,15 @@ def publish_target(target: Target, *, accept: bool = False, there: Standing | No
             proof_part.write_text(proof_text(target, done, written, part, there), "utf-8")
     if not held_back:
         remove_own(unproved_path(path))
+    table = target.done[0].table
+    parts = _parts_of(table)
+    figures = [*table.measures, *(parts.columns if parts else ())]
     return Published(
         ", ".join(one.name for one in target.done), written, proof_path(written), held_back,
         sum(len(page.table) for page in target.pages),
-        target.is_plain and not there.adds and not target.database and path.suffix.lower() not in HANDOUTS
-        and bool(target.done[0].table.measures),
+        target.is_plain and not there.adds and not target.database and path.suffix.lower() not in HANDOUTS and bool(figures),
         (*said, *_of_stale_sheets(target, there)), added=there.adds,
-        measure=target.done[0].table.measures[0] if len(target.done[0].table.measures) > 1 else "",
+        measure=figures[0] if len(figures) > 1 else "",
         place=f"{target.into} in {shown_address(target.database)}" if target.database else address_of(written),
     )  # fmt: skip
 
@@ -227,9 +230,15 @@ def proof_text(
     for source in plain["sources"]:
         source["from here"] = _seen_from(written.parent, source["file"])
     plain["origin"] = whole.table.origins.to_plain() if whole else []
-    if whole and whole.table.parts and len(whole.table.parts.rows) <= _MOST_PARTS:
-        plain["parts"] = whole.table.parts.to_plain()
+    parts = _parts_of(whole.table) if whole else None
+    if parts is not None:
+        plain["parts"] = parts.to_plain()
     return _lines_of(plain)
+
+
+def _parts_of(table: Table) -> Parts | None:
+    """What a table's figures are made of, if its proof says it."""
+    return table.parts if table.parts is not None and len(table.parts.rows) <= _MOST_PARTS else None
 
 
 def _lines_of(plain: dict[str, Any]) -> str:

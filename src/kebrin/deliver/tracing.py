@@ -7,8 +7,7 @@ import json
 import re
 import sqlite3
 from contextlib import closing
-from dataclasses import dataclass, replace
-from functools import lru_cache
+from dataclasses import dataclass
 from itertools import islice
 from typing import TYPE_CHECKING, Any
 
@@ -29,16 +28,12 @@ if TYPE_CHECKING:
     from kebrin.table import CellOrigin
 
 
-# So many parts of a figure are looked at in their files.
-_MOST_SEEN = 500
-
-
 @dataclass(frozen=True)
 class Trace:
     """An output value and the cell behind it.
 
     `row` counts the table's rows from 1, heading not counted. `record` is the output's row; `said` is what the cell
-    holds now; `source_changed` tells that the source is no longer the file that the proof was made from. Of a file that has
+    holds now; `changed` are the sources that are no longer the files that the proof was made from. Of a file that has
     no cells of its own, `spot` is where it stands and its whole line, and `begins` the letter of the line that it begins at.
     A figure that a step made has `parts`: all cells that it is made of, each with what it holds now; `origin` is the first.
     """
@@ -50,10 +45,15 @@ class Trace:
     origin: CellOrigin
     said: Any
     kind: str
-    source_changed: bool
+    changed: tuple[str, ...]
     spot: tuple[str, str] = ("", "")
     begins: int = -1
     parts: tuple[tuple[CellOrigin, Any], ...] = ()
+
+    @property
+    def source_changed(self) -> bool:
+        """Whether a source is no longer the file that the proof was made from."""
+        return bool(self.changed)
 
     @property
     def value(self) -> Any:
@@ -75,7 +75,6 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
     """
     output = at_hand(output)
     proof = _proof_of(output)
-    _again.cache_clear()
     try:
         return _traced(output, proof, row, column)
     except (
@@ -115,40 +114,65 @@ def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace
             Place(str(output)),
             why="the block has none for it",
         )
-    first = _seen(output, proof, cells[0], row, column)
-    if not parts or column not in parts.columns:
-        return first
-    seen = [(one, _seen(output, proof, one, row, column).said) for one in cells[:_MOST_SEEN]]
-    return replace(first, parts=(*seen, *((one, None) for one in cells[_MOST_SEEN:])))
-
-
-def _seen(output: Path, proof: dict[str, Any], origin: CellOrigin, row: int, column: str) -> Trace:
-    """What stands in one source cell behind an output's value."""
-    source = next(source for source in proof["sources"] if source["file"] == origin.file)
-    if origin.file == piped.NAME:
-        raise SourceError(
-            "what this output was made of came through a pipe", Place(str(output)), why=f"it was {origin.sheet} {origin.cell}",
-            do="Keep the report as a file, and tidy that: then its cells can be shown",
-        )  # fmt: skip
-    near = output.parent / source["from here"] if not is_address(origin.file) else None
-    place = near if near is not None and near.is_file() else origin.file
-    report = _again(str(place), json.dumps(source.get("read as", {})))
-    changed = report.digest != source["sha256"]
-    if origin.sheet not in report.names:
-        raise SourceError(f"the sheet {origin.sheet!r} is gone", Place(origin.file), do="Run again to renew the output")
-    sheet = report[origin.sheet]
-    inside = origin.row < sheet.shape[0] and origin.column < sheet.shape[1]
-    said = sheet.at(origin.row, origin.column) if inside else None
-    kind = Kind(int(sheet.kinds[origin.row, origin.column])).word if inside else Kind.BLANK.word
-    spot = sheet.spots[origin.row] if origin.row < len(sheet.spots) else ("", "")
+    sources = _Sources(output, proof)
+    seen = [(one, sources.sheet_of(one)) for one in cells]
+    origin, sheet = seen[0]
     form = TextForm(**proof["output"].get("form", {}))
     record = _record(output, row - 1, form, int(proof["output"].get("above", 0)))
-    return Trace(shown(output), row, column, record, origin, said, kind, changed, spot, _begins(sheet, origin, spot[1]))
+    kind = Kind(int(sheet.kinds[origin.row, origin.column])).word if _is_inside(sheet, origin) else Kind.BLANK.word
+    spot = sheet.spots[origin.row] if origin.row < len(sheet.spots) else ("", "")
+    made = parts is not None and column in parts.columns
+    return Trace(
+        shown(output), row, column, record, origin, _said(sheet, origin), kind, sources.changed, spot,
+        _begins(sheet, origin, spot[1]), tuple((one, _said(own, one)) for one, own in seen) if made else (),
+    )  # fmt: skip
 
 
-@lru_cache(maxsize=8)  # the parts of one figure stand in few files
-def _again(place: str, read_as: str) -> Report:
-    return read_again(place, json.loads(read_as))
+class _Sources:
+    """The sources of an output, each read again once, however many cells of it are asked for."""
+
+    def __init__(self, output: Path, proof: dict[str, Any]) -> None:
+        self._output = output
+        self._known = {source["file"]: source for source in proof["sources"]}
+        self._read: dict[str, Report] = {}
+
+    @property
+    def changed(self) -> tuple[str, ...]:
+        """The files among those read that are no longer what the proof was made from."""
+        return tuple(file for file, report in self._read.items() if report.digest != self._known[file]["sha256"])
+
+    def sheet_of(self, origin: CellOrigin) -> Sheet:
+        """The sheet that a cell stands on.
+
+        Raises:
+            SourceError: it came through a pipe, or is gone.
+        """
+        if origin.file == piped.NAME:
+            raise SourceError(
+                "what this output was made of came through a pipe", Place(str(self._output)),
+                why=f"it was {origin.sheet} {origin.cell}",
+                do="Keep the report as a file, and tidy that: then its cells can be shown",
+            )  # fmt: skip
+        if origin.file not in self._read:
+            source = self._known[origin.file]
+            near = self._output.parent / source["from here"] if not is_address(origin.file) else None
+            place = near if near is not None and near.is_file() else origin.file
+            self._read[origin.file] = read_again(place, source.get("read as", {}))
+        report = self._read[origin.file]
+        if origin.sheet not in report.names:
+            raise SourceError(
+                f"the sheet {origin.sheet!r} is gone", Place(origin.file), do="Run again to renew the output"
+            )
+        return report[origin.sheet]
+
+
+def _is_inside(sheet: Sheet, origin: CellOrigin) -> bool:
+    return origin.row < sheet.shape[0] and origin.column < sheet.shape[1]
+
+
+def _said(sheet: Sheet, origin: CellOrigin) -> Any:
+    """What a cell holds now; None where the sheet ends before it."""
+    return sheet.at(origin.row, origin.column) if _is_inside(sheet, origin) else None
 
 
 def _begins(sheet: Sheet, origin: CellOrigin, line: str) -> int:
