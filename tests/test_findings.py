@@ -134,6 +134,26 @@ def test_a_settling_line_is_a_line_of_a_plan() -> None:
     assert found.to_plain()["settle"] == [{"part": "kinds", "line": settle.line}]
 
 
+def test_advice_says_where_each_line_belongs_and_every_question_can_be_left_open(
+    tmp_path: Path, kebrin: Kebrin
+) -> None:
+    reported(tmp_path, {"March": LANDED, "March (2)": LANDED})
+    shown = " ".join(kebrin("tidy", "report.xlsx", "-o", "t.csv").stdout.split())
+    assert (
+        "state leave_out = ['sheet March (2)'] (they are there twice) in the plan's layout, or leave_open = " in shown
+    )
+    assert "['says the same as'] (they are meant to) under [proof] in the plan" in shown
+    (tmp_path / "r.csv").write_text("port,boats\nBrae,3\nWick,5\nLerr,1\n", "utf-8")
+    (tmp_path / "p.toml").write_text(
+        'kebrin = 1\n[table.t]\nfiles = "r.csv"\n[[table.t.step]]\nonly = { port = "Skerry" }\n', "utf-8"
+    )
+    ((_, asked),) = open_findings(kb.load_plan(tmp_path / "p.toml").run())
+    (settle,) = asked.settle
+    plan = (tmp_path / "p.toml").read_text("utf-8") + f"[proof]\n{settle.line}\n"
+    (tmp_path / "p.toml").write_text(plan, "utf-8")
+    assert kb.load_plan(tmp_path / "p.toml").run().holds
+
+
 # Drafts.
 
 CORPUS = sorted((Path(__file__).parent / "told").iterdir())

@@ -37,7 +37,7 @@ def _of_proof(name: str, proof: Proof) -> list[tuple[str, str, str, str, float]]
         if one.does is not Does.TELLS or one.kind in _LOOKED_AT:
             place = ", ".join(filter(None, (one.file, one.sheet)))
             where = f"{place}: {', '.join(one.cells)}" if one.cells and place else place or ", ".join(one.cells)
-            answers = f"; state {' or '.join(settle.line for settle in one.settle)}" if one.settle else ""
+            answers = f"; state {one.advice}" if one.settle else ""
             found.append((name, str(one.kind), one.what + answers, where, float(max(one.count, 1))))
     return found
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
-from kebrin.table.findings import Does, Finding, FindingKind
+from kebrin.table.findings import Does, Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
     from kebrin.proof.conservation import Conservation
@@ -14,6 +14,9 @@ if TYPE_CHECKING:
     from kebrin.table import StepCount
 
 FORM = 1
+
+# So many words name a question that a person leaves open.
+_WORDS = 6
 
 
 @dataclass(frozen=True)
@@ -124,6 +127,7 @@ class Proof:
         found += [account.finding for account in self.conservation if not account.holds]
         found += [check.finding for check in self.checks if not check.holds]
         found += self.remarks
+        found = [_open_to_a_person(one) for one in found]
         order = {Does.BREAKS: 0, Does.ASKS: 1, Does.TELLS: 2}
         # What breaks the proof is not asked once more: the same lines settle both.
         broken = {(one.file, one.sheet, one.answers) for one in found if one.breaks and one.settle}
@@ -213,3 +217,11 @@ class Proof:
             "by source": [one.to_plain() for one in self.fills],
             "steps": [step._asdict() for step in self.steps],
         }  # fmt: skip
+
+
+def _open_to_a_person(one: Finding) -> Finding:
+    """A question that no line of a plan answers, with the line that leaves it open: it goes by the words that it begins with."""
+    if not one.asks or one.settle:
+        return one
+    words = " ".join(one.what.split()[:_WORDS])
+    return replace(one, settle=(Settle("leave_open", [words], "proof", says="it may stay so"),))

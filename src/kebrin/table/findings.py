@@ -141,6 +141,14 @@ class Settle(NamedTuple):
         return f"{self.line}{f' ({self.says})' if self.says else ''}"
 
 
+_IN_PLAN = {
+    "layout": "in the plan's layout",
+    "kinds": "under kinds in the plan",
+    "fields": "under fields in the plan",
+    "proof": "under [proof] in the plan",
+}
+
+
 @dataclass(frozen=True)
 class Finding:
     """Something said of a run: of some cells of one sheet, of a column, a file, a step.
@@ -192,17 +200,15 @@ class Finding:
     def said(self) -> str:
         """The sentence with its cells and what settles it, without file and sheet."""
         at = f" ({self.where})" if self.cells else ""
-        answers = " or ".join(map(str, self.settle))
-        return f"{self.what}{at}" + (f"; state {answers} {self._in_plan}" if answers else "")
+        return f"{self.what}{at}" + (f"; state {self.advice}" if self.settle else "")
 
     @property
-    def _in_plan(self) -> str:
-        return {
-            "layout": "in the plan's layout",
-            "kinds": "under kinds in the plan",
-            "fields": "under fields in the plan",
-            "proof": "under [proof] in the plan",
-        }.get(self.settle[0].part, "in the plan")
+    def advice(self) -> str:
+        """The lines that settle it, each with the part of the plan that it belongs to."""
+        parts: dict[str, list[str]] = {}
+        for one in self.settle:
+            parts.setdefault(_IN_PLAN.get(one.part, "in the plan"), []).append(str(one))
+        return ", or ".join(f"{' or '.join(lines)} {where}" for where, lines in parts.items())
 
     def named(self, *, file: bool) -> str:
         """The same with its sheet, and its file if there are several."""
