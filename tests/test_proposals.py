@@ -14,6 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import kebrin as kb
+from building import write_book
 from kebrin.errors import PlanError, ValuesError
 from kebrin.plan.reading import parse_plan
 from kebrin.shape.detailing import detail
@@ -271,3 +272,16 @@ def test_beginnings_are_dropped_from_many_column_names(tmp_path: Path) -> None:
         done.shortened(["Paid"])
     with pytest.raises(PlanError, match="would be called 'value'"):
         Table(pa.table({"a value": [1.0], "b value": [2.0]}), ()).shortened(["a ", "b "])
+
+
+def test_a_draft_leaves_out_what_stated_would_read_another_table(tmp_path: Path) -> None:
+    quays = [["Port:", "Brae", None], [None] * 3, ["Port", "Q1", "Q2"], ["North quay", 2, 3], ["South quay", 3, 4]]
+    write_book(tmp_path / "report.xlsx", {"All": [["Port", "Q1", "Q2"], ["Brae", 5, 7], ["Wick", 6, 8]], "Brae": quays})
+    plan = kb.draft(tmp_path / "report.xlsx", base=tmp_path)
+    assert "left to be worked out: starts. Stated, this would stop the run" in plan.text
+    (tmp_path / "p.toml").write_text(plan.text, "utf-8")
+    run = kb.load_plan(tmp_path / "p.toml").run()
+    (table,), (unaided,) = run.tables.values(), kb.tidy_reports(tmp_path / "report.xlsx").tables.values()
+    assert table.to_arrow().to_pylist() == unaided.to_arrow().to_pylist()
+    # The heading of one sheet is the field of another.
+    assert [row["Port (field)"] for row in table.to_arrow().to_pylist()[::4]] == [None, "Brae"]

@@ -155,7 +155,7 @@ def _pairs(
             continue
         pairs = [run for run in slots if run[0] not in taken]
         if all(_is_pair(sheet, *run) for run in pairs):
-            found += [FieldCell(sheet.text(*a).rstrip(" :"), sheet.text(*b), a, b) for a, b in pairs]
+            found += [FieldCell(sheet.text(*a).strip("# :"), sheet.text(*b), a, b) for a, b in pairs]
     return found
 
 
@@ -186,7 +186,7 @@ def _spaced_pairs(
                 continue
             taken |= set(cells)
             found += [
-                FieldCell(sheet.text(*label).rstrip(" :"), sheet.text(*value), label, value)
+                FieldCell(sheet.text(*label).strip("# :"), sheet.text(*value), label, value)
                 for label, value in zip(cells[::2], cells[1::2], strict=True)
             ]
     return found

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -20,6 +20,7 @@ from kebrin.address import parse_a1
 from kebrin.cells import a1
 from kebrin.layout import NO_COLUMN
 from kebrin.plan.asking import NO
+from kebrin.plan.trying import tried
 from kebrin.sources.remote import is_address
 from kebrin.table import Settle
 from kebrin.table.arrays import kind_of
@@ -53,12 +54,14 @@ class Draft:
         extras: more keys of the layout, beside those that every draft states.
         columns: the columns to write, new name to old; all if it is empty.
         said: what is said above the layout.
+        unstated: keys of the layout that are left to be worked out.
     """
 
     group: Group
     extras: Mapping[str, Any] = field(default_factory=dict)
     columns: Mapping[str, str] = field(default_factory=dict)
     said: Sequence[str] = ()
+    unstated: frozenset[str] = frozenset()
 
     @cached_property
     def stepped(self) -> tuple[Joined, list[dict[str, Any]]]:
@@ -92,13 +95,21 @@ def compose(found: Found, drafts: Sequence[Draft], head: Sequence[str], *, base:
     parts = [plan.as_string()]
     names: list[str] = []
     for draft in drafts:
-        names.append(_free_name(draft.group.name, names))
-        tables = table(is_super_table=True)
-        tables.add(tomlkit.key(names[-1]), _table(draft, found, base))
-        part = document()
-        part.add("table", tables)
-        parts += [part.as_string().rstrip() + "\n", *_questions(draft, names[-1])]
+        name = _free_name(draft.group.name, names)
+        names.append(name)
+
+        fit = tried(draft, partial(_written, name=name, found=found, base=base), base)
+        parts += [_written(fit, name, found, base), *_questions(fit, name)]
     return "\n".join([*parts, _outputs(names, output)])
+
+
+def _written(draft: Draft, name: str, found: Found, base: Path) -> str:
+    """One table's part of a plan."""
+    tables = table(is_super_table=True)
+    tables.add(tomlkit.key(name), _table(draft, found, base))
+    part = document()
+    part.add("table", tables)
+    return part.as_string().rstrip() + "\n"
 
 
 def _free_name(wanted: str, taken: Sequence[str]) -> str:
@@ -242,6 +253,8 @@ def _layout(draft: Draft, found: Found) -> Table:
     for key, value in draft.extras.items():
         if key not in said:
             said.add(key, tomlkit.item(value))
+    for key in draft.unstated & set(said):
+        said.remove(key)
     return said
 
 

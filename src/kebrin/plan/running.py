@@ -129,9 +129,26 @@ def _gathered(plan: TablePlan, base: Path, terms: Terms, means: Means) -> tuple[
     return list(fit.parts), [*said, *fit.remarks, *same_files(part.source for part in fit.parts)]
 
 
-def _run_table(
-    name: str, plan: TablePlan, base: Path, terms: Terms, means: Means, made: Mapping[str, Table]
-) -> list[Done]:
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """What the files of one table of a plan give before any step: their parts, joined, and what is said of them."""
+
+    parts: tuple[Part, ...]
+    works: tuple[SheetWork, ...]
+    pieces: tuple[Piece, ...]
+    stamps: tuple[dict[str, str | None], ...]
+    table: Table
+    said: tuple[Finding, ...]
+
+
+def lay_out(name: str, plan: TablePlan, base: Path, terms: Terms, means: Means) -> Laid:
+    """Read the files of one table of a plan, lay their sheets out as stated, and join what they give.
+
+    Raises:
+        SourceError: no file is there, or none can be read.
+        LayoutError: a sheet is not as the plan states it.
+        PlanError: something that the plan states has no effect.
+    """
     parts, said = _gathered(plan, base, terms, means)
     works = [work for part in parts for work in part.works]
     if not plan.sheets.only:
@@ -146,8 +163,16 @@ def _run_table(
     _refuse_without_effect(plan, parts, works, pieces)
     stamp_of = {id(piece): stamp for part in parts for piece, stamp in zip(part.pieces, part.stamps, strict=True)}
     stamps = [stamp_of[id(piece)] for piece in pieces]
-    twice = [] if any(one.kind == FindingKind.QUESTION and one.file for one in said) else same_sheets(pieces)
     table, _ = join(pieces, stamps)
+    return Laid(tuple(parts), tuple(works), tuple(pieces), tuple(stamps), table, tuple(said))
+
+
+def _run_table(
+    name: str, plan: TablePlan, base: Path, terms: Terms, means: Means, made: Mapping[str, Table]
+) -> list[Done]:
+    laid = lay_out(name, plan, base, terms, means)
+    parts, pieces, table, said = laid.parts, laid.pieces, laid.table, list(laid.said)
+    twice = [] if any(one.kind == FindingKind.QUESTION and one.file for one in said) else same_sheets(pieces)
     labels, kinds = _of_columns(plan, plan.labels, table), _of_columns(plan, plan.kinds, table)
     table = with_known_spellings(table, labels)
     said += [one for part in parts for one in unseen_sheets(part.source, plan.sheets.seen)]
@@ -166,7 +191,7 @@ def _run_table(
     for own, after in stepped.items():
         more = [*said, *left] if own == name else said
         arrived = Arrived(table.columns, by_plan=True)
-        proof = prove(own, table, pieces, stamps, works, sources, terms, more, after=after, arrived=arrived)
+        proof = prove(own, table, pieces, laid.stamps, laid.works, sources, terms, more, after=after, arrived=arrived)
         done.append(Done(own, picked if own == name else after, proof))
     return done
 

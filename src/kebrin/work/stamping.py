@@ -122,6 +122,8 @@ def _in_cell(sheet: Sheet, name: str, place: FieldPlace) -> FieldCell:
             )  # fmt: skip
         return FieldCell(name, sheet.text(*at), at, at)
     found = stated_field(sheet, name, place.what, below=place.form == "below")
+    if found is not None and place.optional and place.form == "beside":
+        found = _unless_heading(sheet, found)
     if found is None:
         known = [f"{field.name}:" for field in find_fields(sheet, None)]
         near = nearest(place.what, known)
@@ -131,6 +133,13 @@ def _in_cell(sheet: Sheet, name: str, place: FieldPlace) -> FieldCell:
             do=f"Did you mean {near!r}?" if near else "Correct the label in the plan, or leave this sheet out",
         )  # fmt: skip
     return found
+
+
+def _unless_heading(sheet: Sheet, found: FieldCell) -> FieldCell | None:
+    """What was found for a field that may be missing; None where its label has no colon and heads a column of this sheet."""
+    if ":" in sheet.text(*found.label_at) or found.label_at in {one.label_at for one in find_fields(sheet, None)}:
+        return found
+    return None
 
 
 def refuse_unknown_sheets(report: Report, wanted: tuple[str, ...], key: str) -> None:

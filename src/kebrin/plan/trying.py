@@ -1,0 +1,83 @@
+"""Try a drafted layout on the files that it was drafted from, and leave to be worked out what would read them otherwise.
+
+A layout that was worked out can say more than its words can: two headings may be alike, a stub head may stand on several
+blocks, a heading level may say its labels in two languages. Stated, such a key stops the run or reads another table. It is
+then left out of the draft, and the work finds it next month as it found it now.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from kebrin.errors import KebrinError, SourceError
+from kebrin.plan.reading import parse_plan
+from kebrin.plan.running import Means, lay_out
+from kebrin.sources.remote import is_address
+from kebrin.work.joining import Terms, join
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from pathlib import Path
+
+    from kebrin.plan.drafting import Draft
+    from kebrin.table import Table
+
+# Layout keys left out, the fewest first.
+_UNSTATED = (
+    (), ("starts",), ("stub",), ("boxhead",), ("starts", "stub"), ("starts", "boxhead"), ("boxhead", "stub"),
+    ("starts", "boxhead", "stub", "cutins", "beside"),
+)  # fmt: skip
+# Reading sheets of more cells than this once more would take longer than the draft itself.
+_MOST_CELLS = 200_000
+
+
+def tried(draft: Draft, written: Callable[[Draft], str], base: Path) -> Draft:
+    """The draft with as many keys of its layout as give the table that it was drafted from.
+
+    Args:
+        draft: one table to be drafted.
+        written: the part of a plan that says this table.
+        base: the folder that its file names are relative to.
+    """
+    pieces = draft.group.pieces
+    cells = sum(len(piece.table) * len(piece.table.columns) for piece in pieces)
+    if cells > _MOST_CELLS or any(is_address(piece.file) for piece in pieces):
+        return draft
+    joined, _ = join(pieces, draft.group.stamps, drop_constant=True)
+    first = ""
+    for keys in _UNSTATED:
+        less = replace(draft, unstated=frozenset(keys))
+        try:
+            why = _otherwise(joined, _laid_out(written(less), base))
+        except SourceError:
+            return draft  # a report that does not stand on disk
+        except KebrinError as error:
+            why = error.what
+        if not why:
+            said = f"left to be worked out: {', '.join(keys)}. Stated, this would stop the run or read another table: {first}"
+            return replace(less, said=(*draft.said, said)) if keys else draft
+        first = first or why
+    said = (
+        f"? what is stated here stops the run or reads another table: {first}. Correct it, or leave this table out."
+    )
+    return replace(draft, said=(*draft.said, said))
+
+
+def _laid_out(text: str, base: Path) -> Table:
+    ((name, plan),) = parse_plan(f"kebrin = 1\n{text}").table.items()
+    return lay_out(name, plan, base, Terms(), Means()).table
+
+
+def _otherwise(table: Table, again: Table) -> str:
+    """What is otherwise in a table that was read again; '' if nothing is."""
+    gone = [name for name in table.columns if name not in again.columns]
+    more = [name for name in again.columns if name not in table.columns]
+    if gone or more:
+        return f"the columns are {', '.join(again.columns)}, not {', '.join(table.columns)}"
+    if len(table) != len(again):
+        return f"there are {len(again)} rows, not {len(table)}"
+    other = [
+        name for name in table.columns if table.data.column(name).to_pylist() != again.data.column(name).to_pylist()
+    ]
+    return f"{other[0]!r} says something else" if other else ""
