@@ -65,3 +65,14 @@ def test_one_name_or_a_list_will_do() -> None:
     assert plan.table["t"].files == ("r.xlsx",)
     assert plan.table["t"].sheets.takes("North Loop")
     assert not plan.table["t"].sheets.takes("Cover")
+
+
+def test_lines_about_columns_that_are_gone_are_asked_about_and_stop_nothing(tmp_path: Path) -> None:
+    (tmp_path / "r.csv").write_text("port,boats\nBrae,3\nWick,5\nLerr,1\n", "utf-8")
+    plan = 'kebrin = 1\n[table.t]\nfiles = "r.csv"\n[table.t.labels]\nharbor = ["Brae"]\n[table.t.kinds]\nboat = "number"\n'
+    (tmp_path / "p.toml").write_text(plan, "utf-8")
+    run = kb.load_plan(tmp_path / "p.toml").run()
+    assert len(run.tables["t"]) == 3
+    said = " | ".join(run.proof.failures)
+    assert "labels in the plan speaks of 'harbor': the columns are port, boats. Take out what no longer fits" in said
+    assert "kinds in the plan speaks of 'boat': the columns are port, boats. Did you mean 'boats'?" in said

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from kebrin.proof import Proof
 from kebrin.shape.stacking import stack_tables
 from kebrin.table import Finding, FindingKind
-from kebrin.work.declared import with_kinds
+from kebrin.work.declared import unfitting, with_kinds
 from kebrin.work.joining import Done, by_name, pick
 from kebrin.work.stepping import take_steps
 
@@ -34,12 +34,13 @@ def derived(name: str, plan: TablePlan, base: Path, made: Mapping[str, Done], te
     stepped = take_steps(
         start.shortened(plan.shorten), plan.step, base, name, {one: done.table for one, done in made.items()}
     )
+    void = unfitting("kinds", plan.kinds, [column for one in stepped.values() for column in one.columns])
     stepped = with_kinds(stepped, plan.kinds)
     picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
     done = []
     for own, after in stepped.items():
         table = picked if own == name else after
-        done.append(Done(own, table, _proof(own, parts, after, left if own == name else [], terms)))
+        done.append(Done(own, table, _proof(own, parts, after, [*void, *left] if own == name else [], terms)))
     return done
 
 

@@ -13,7 +13,7 @@ from kebrin.plan.fitting import fitted
 from kebrin.plan.parts import Part, PartTask
 from kebrin.sources.choosing import Choice, choose
 from kebrin.table import Finding, FindingKind
-from kebrin.work.declared import ahead, with_kinds
+from kebrin.work.declared import ahead, unfitting, with_kinds
 from kebrin.work.gathering import Aside, gather
 from kebrin.work.holding import label_changes, unseen_sheets, with_known_spellings
 from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove
@@ -24,7 +24,7 @@ from kebrin.work.summaries import without_summaries
 from kebrin.work.telling import passed_over, same_files, same_sheets, units_apart
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping, Sequence
+    from collections.abc import Callable, Collection, Mapping, Sequence
     from pathlib import Path
 
     from kebrin.plan.model import PlanModel, TablePlan
@@ -173,15 +173,18 @@ def _run_table(
     laid = lay_out(name, plan, base, terms, means)
     parts, pieces, table, said = laid.parts, laid.pieces, laid.table, list(laid.said)
     twice = [] if any(one.kind == FindingKind.QUESTION and one.file for one in said) else same_sheets(pieces)
-    labels, kinds = _of_columns(plan, plan.labels, table), _of_columns(plan, plan.kinds, table)
+    labels, kinds = _of_columns(plan, plan.labels, table), _still_said(plan, plan.kinds, table.columns)
     table = with_known_spellings(table, labels)
     said += [one for part in parts for one in unseen_sheets(part.source, plan.sheets.seen)]
     said += label_changes(table, labels)
+    said += unfitting("labels", _still_said(plan, plan.labels, table.columns), table.columns)
     # Columns that no step reads are read first, so that steps that need figures find them.
     read = {step.column for step in plan.step}
     first = {column: kind for column, kind in kinds.items() if column not in read}
     begun = ahead(table.shortened(plan.shorten), first)
-    stepped = with_kinds(take_steps(begun, plan.step, base, name, made), kinds)
+    stepped = take_steps(begun, plan.step, base, name, made)
+    said += unfitting("kinds", kinds, [column for one in stepped.values() for column in one.columns])
+    stepped = with_kinds(stepped, kinds)
     said += twice
     said += units_apart(pieces, [FieldPlace.parse(place).what for place in plan.fields.values()])
     said += questions_of(stepped[name], {*plan.kinds, *(step.column for step in plan.step)})
@@ -197,11 +200,16 @@ def _run_table(
 
 
 def _of_columns(plan: TablePlan, said: Mapping[str, _Said], table: Table) -> dict[str, _Said]:
-    """What is said of the columns, but for those that the plan itself takes for totals, leaves out, or has no headings for."""
+    """What is said of the columns that the table has."""
+    return {name: one for name, one in _still_said(plan, said, table.columns).items() if name in table.columns}
+
+
+def _still_said(plan: TablePlan, said: Mapping[str, _Said], columns: Collection[str]) -> dict[str, _Said]:
+    """What is said of columns, but for those that the plan itself takes for totals or leaves out."""
     if plan.layout.boxhead == ():  # what was said of headings is void where there are none
-        return {name: one for name, one in said.items() if name in table.columns}
+        return {name: one for name, one in said.items() if name in columns}
     out = {label.casefold() for label in (*plan.layout.totals, *plan.layout.leave_out)}
-    return {name: one for name, one in said.items() if name in table.columns or name.casefold() not in out}
+    return {name: one for name, one in said.items() if name.casefold() not in out}
 
 
 def _refuse_without_effect(

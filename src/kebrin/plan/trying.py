@@ -58,9 +58,7 @@ def tried(draft: Draft, written: Callable[[Draft], str], base: Path) -> Draft:
             said = f"left to be worked out: {', '.join(keys)}. Stated, this would stop the run or read another table: {first}"
             return replace(less, said=(*draft.said, said)) if keys else draft
         first = first or why
-    said = (
-        f"? what is stated here stops the run or reads another table: {first}. Correct it, or leave this table out."
-    )
+    said = f"? what is stated here stops the run or reads another table: {first}. Correct it, or leave this table out."
     return replace(draft, said=(*draft.said, said))
 
 

@@ -11,13 +11,13 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from kebrin.cells import as_label
-from kebrin.errors import KebrinError, ValuesError
+from kebrin.errors import KebrinError, ValuesError, nearest
 from kebrin.grammar.words import leading_zero
 from kebrin.table import Finding, FindingKind, arrays
 from kebrin.table.arrays import kind_of
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Collection, Iterable, Mapping
 
     from kebrin.table import Table
 
@@ -37,22 +37,19 @@ def ahead(table: Table, kinds: Mapping[str, str]) -> Table:
     return table
 
 
-def declared(table: Table, kinds: Mapping[str, str], *, known: bool = True) -> Table:
-    """A table with its columns as a plan declares them.
+def declared(table: Table, kinds: Mapping[str, str]) -> Table:
+    """A table with those of its columns that a plan declares as they are declared.
 
     Args:
         table: the table.
         kinds: what columns hold, by name.
-        known: whether each column that is named must be there.
 
     Raises:
-        PlanError: a column that is named is not there.
         ValuesError: texts can't be read as declared without a person's word, or hold something else.
     """
     for name, wanted in kinds.items():
-        if name not in table.columns and not known:
+        if name not in table.columns:
             continue
-        table.refuse_absent(name, "kinds")
         found = kind_of(table.data.column(name))
         if found == wanted:
             continue
@@ -71,17 +68,23 @@ def declared(table: Table, kinds: Mapping[str, str], *, known: bool = True) -> T
 
 
 def with_kinds(tables: Mapping[str, Table], kinds: Mapping[str, str]) -> dict[str, Table]:
-    """Some tables, one made beside another, each with its columns as a plan declares them.
+    """Some tables, one made beside another, each with those of its columns as a plan declares them.
 
     Raises:
-        PlanError: a column that is named is in none of them.
         ValuesError: a column holds something else.
     """
-    every = {name for table in tables.values() for name in table.columns}
-    for name in kinds:
-        if name not in every:
-            next(iter(tables.values())).refuse_absent(name, "kinds")
-    return {own: declared(table, kinds, known=False) for own, table in tables.items()}
+    return {own: declared(table, kinds) for own, table in tables.items()}
+
+
+def unfitting(key: str, named: Iterable[str], columns: Collection[str]) -> list[Finding]:
+    """Lines of a plan about columns that are not there, once its layout was changed or the report was: asked about, and void."""
+    gone = [name for name in named if name not in columns]
+    if not gone:
+        return []
+    near = nearest(gone[0], columns)
+    hint = f"Did you mean {near!r}?" if near else "Take out what no longer fits"
+    what = f"{key} in the plan speaks of {', '.join(map(repr, gone))}: the columns are {', '.join(columns)}. {hint}"
+    return [Finding(FindingKind.QUESTION, what, count=len(gone))]
 
 
 def answered(table: Table, columns: Mapping[str, str]) -> Table:
