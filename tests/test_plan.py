@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+import kebrin as kb
 from kebrin.errors import PlanError
 from kebrin.plan.reading import parse_plan
 from kebrin.work.places import FieldPlace
