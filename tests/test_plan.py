@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import pytest
 
 import kebrin as kb
 from kebrin.errors import PlanError
 from kebrin.plan.reading import parse_plan
 from kebrin.work.places import FieldPlace
+
+if TYPE_CHECKING:
+    from pathlib import Path
 
 GOOD = 'kebrin = 1\n[table.t]\nfiles = "r.xlsx"\n'
 

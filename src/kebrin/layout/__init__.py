@@ -1,6 +1,7 @@
 """Layout: what each row, column and cell of a sheet is for, and why; labels repaired."""
 
 from kebrin.grammar.words import is_ratio
+from kebrin.layout.calendars import CALENDAR_NAMES
 from kebrin.layout.fields import find_fields, stated_field
 from kebrin.layout.find import find_layouts
 from kebrin.layout.model import (
@@ -23,6 +24,7 @@ from kebrin.layout.page_lines import page_cells
 
 __all__ = [
     "CALENDAR",
+    "CALENDAR_NAMES",
     "DOUBTED",
     "KEPT",
     "NO_COLUMN",

@@ -70,15 +70,22 @@ def is_calendar(sheet: Sheet, layout: Layout) -> bool:
     return len(days) >= _FEWEST_DAYS and bool((days == np.arange(1, len(days) + 1)).all())
 
 
-def named_as_calendar(layout: Layout, first: Layout, stated: Stated) -> Layout:
-    """The layout of a week with its heading rows named for what they are, unless they are named in a plan.
+def named_as_calendar(layouts: list[Layout], stated: Stated) -> list[Layout]:
+    """The weeks of a calendar with their heading rows named for what they are, unless they are named in a plan.
 
     What stands above the first week, the month, is the title of all.
     """
-    if first.title_name and not layout.title_name:
-        layout = replace(layout, title=first.title, title_name=first.title_name, title_at=first.title_at)
-    if stated.boxhead is not None or len(layout.boxhead) != len(CALENDAR_NAMES):
-        return layout
+    titled = next((layout for layout in layouts if layout.title_name), layouts[0])
+    found = [
+        replace(layout, title=titled.title, title_name=titled.title_name, title_at=titled.title_at)
+        for layout in layouts
+    ]
+    if stated.boxhead is not None:
+        return found
+    return [_named(layout) if len(layout.boxhead) == len(CALENDAR_NAMES) else layout for layout in found]
+
+
+def _named(layout: Layout) -> Layout:
     levels = tuple(replace(level, name=name) for level, name in zip(layout.boxhead, CALENDAR_NAMES, strict=True))
     return replace(layout, boxhead=levels)
 

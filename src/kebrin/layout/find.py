@@ -79,7 +79,7 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
         play = inside(sheet, play, stated.within)
     if weeks := calendar_frames(sheet, play, stated):
         layouts = _built(sheet, [(Region(play.rows, play.columns), frame) for frame in weeks], stated, fields)
-        return [named_as_calendar(layout, layouts[0], stated) for layout in layouts]
+        return named_as_calendar(layouts, stated)
     anchor = find_anchor(sheet, stated)
     end = find_end(sheet, stated)
     if anchor is not None:

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 
 # Marks that stand for a footnote wherever they end a label; others count only if a note begins with them.
 _SURE_MARKS = frozenset("*†‡§")
+# So many notes that begin with a letter make a key.
+_SERIES = 2
 
 
 class Grid(NamedTuple):
@@ -97,6 +99,7 @@ def _grid(
         texts.append(
             [None if empty else _once(known, cell, marks) for cell, empty in zip(cells, blank.tolist(), strict=True)]
         )
+        texts[-1] = _without_letters(texts[-1], marks)
         flat = own * sheet.shape[1] + level if across else level * sheet.shape[1] + own
         places.append(np.where(blank, MISSING, flat).tolist())
     merged = [[False] * len(lines) for _ in levels]
@@ -113,6 +116,22 @@ def _once(known: dict[object, str], value: object, marks: Collection[str]) -> st
     if key not in known:
         known[key] = label(value, marks)
     return known[key]
+
+
+def _without_letters(texts: list[str | None], marks: Collection[str]) -> list[str | None]:
+    """Labels without the letter behind a blank that notes explain ("Brae c" where notes begin with a, b and c).
+
+    Not where the letter may be part of the name: most labels bear one ("Berth a", "Berth b"), or one would be said twice.
+    """
+    letters = {mark for mark in marks if len(mark) == 1 and mark.isascii() and mark.islower()}
+    if len(letters) < _SERIES:
+        return texts
+    said = {text for text in texts if text}
+    lettered = {text: text[:-2].rstrip() for text in said if text[-1] in letters and text[-2:-1] == " "}
+    bare = [lettered.get(text, text) for text in said]
+    if not lettered or 2 * len(lettered) > len(said) or len(set(bare)) < len(bare):
+        return texts
+    return [lettered.get(text, text) if text else text for text in texts]
 
 
 def _spread(

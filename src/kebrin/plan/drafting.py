@@ -23,7 +23,7 @@ from kebrin.plan.asking import NO
 from kebrin.plan.trying import tried
 from kebrin.sources.remote import is_address
 from kebrin.table import Settle
-from kebrin.table.arrays import kind_of
+from kebrin.table.arrays import distinct_texts, kind_of
 from kebrin.values.profile import step_lines
 from kebrin.values.spellings import folded
 from kebrin.values.suggesting import TABLE, suggestions
@@ -370,14 +370,16 @@ def _kinds(draft: Draft) -> Table | None:
 
 
 def _labels(draft: Draft) -> Table | None:
-    """The labels of each level that has few, so that next month's new ones are seen."""
-    known: dict[str, dict[str, None]] = {}
+    """The labels of each level that has few, as the rows bear them, so that next month's new ones are seen."""
     usual = {folded(name): name for name in draft.group.pieces[0].table.columns}  # however each file spells them
-    for piece in draft.group.pieces:
-        for level in (*piece.layout.stub, *piece.layout.boxhead):
-            known.setdefault(usual.get(folded(level.name), level.name), {}).update(dict.fromkeys(level.texts))
-    _, constant = join(draft.group.pieces, draft.group.stamps, drop_constant=True)
-    dropped = {*constant, draft.group.pieces[0].layout.measures} - set(draft.columns.values())
+    pieces = draft.group.pieces
+    levels = [level.name for piece in pieces for level in (*piece.layout.stub, *piece.layout.boxhead)]
+    joined, constant = join(pieces, draft.group.stamps, drop_constant=True)
+    dropped = {*constant, pieces[0].layout.measures} - set(draft.columns.values())
+    after, _ = draft.stepped  # dates, and what steps make other columns of, are no labels to know
+    plain = {name for name in after.columns if name in joined.columns and kind_of(after.data.column(name)) == "text"}
+    names = [name for name in dict.fromkeys(usual.get(folded(one), one) for one in levels) if name in plain]
+    known = {name: distinct_texts(joined.data.column(name)) for name in names}
     few = {name: list(texts) for name, texts in known.items() if name not in dropped and 1 < len(texts) <= _MOST_LABELS}
     if not few:
         return None

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import Sheet, as_label, lettered_mark, neat, trailing_mark
+from kebrin.cells import Kind, Sheet, as_label, lettered_mark, neat, trailing_mark
 from kebrin.grammar.words import KEYED, without_continued
 from kebrin.table import arrays
 
@@ -195,7 +196,7 @@ def _wrong_texts(sheet: Sheet, segment: Segment, table: Table, labels: Labels, u
     values = sheet.values[labels.rows[lines], labels.columns[lines]]
     wrong = lines[wrong_line[lines]].tolist()
     for at in np.flatnonzero(values != said).tolist():
-        if not _says(values[at], said[at], labels):
+        if not _says(values[at], said[at], labels) and not _but_for_a_letter(sheet, values[at], said[at]):
             wrong.append(int(lines[at]))
     return [(int(labels.rows[at]), int(labels.columns[at])) for at in dict.fromkeys(wrong)]
 
@@ -212,9 +213,20 @@ def _wrong_in_grid(
     values = sheet.values[labels.rows[lines], labels.columns[lines]]
     wrong = [int(at) for at in lines[~same[lines]].tolist()]
     wrong += [
-        int(lines[at]) for at in np.flatnonzero(values != said).tolist() if not _says(values[at], said[at], labels)
+        int(lines[at])
+        for at in np.flatnonzero(values != said).tolist()
+        if not _says(values[at], said[at], labels) and not _but_for_a_letter(sheet, values[at], said[at])
     ]
     return [(int(labels.rows[at]), int(labels.columns[at])) for at in dict.fromkeys(wrong)]
+
+
+def _but_for_a_letter(sheet: Sheet, value: object, text: str | None) -> bool:
+    """Whether a cell says a label and, behind a blank, a letter that a note on the sheet begins with."""
+    bare, _, letter = neat(as_label(value)).rpartition(" ")
+    if text != bare or len(letter) != 1 or not letter.islower():
+        return False
+    note = re.compile(rf"{letter}[.:)]?\s+[^\W\d_]")
+    return any(note.match(sheet.text(*at)) for at in np.argwhere(sheet.kinds == Kind.TEXT).tolist())
 
 
 def _says(value: object, text: str | None, labels: Labels) -> bool:

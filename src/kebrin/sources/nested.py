@@ -165,6 +165,7 @@ def _nested(value: Any, name: str, where: Place) -> Nested:
     if isinstance(value, list):
         _add_all(value, name, "$", lists, where)
     elif isinstance(value, dict):
+        value = {key: _with_keyed_listed(one) for key, one in value.items()}
         flat = _row(_leaves(value, "", where), where)
         tables = {path: one for path, one in flat.items() if isinstance(one, list) and one}
         said = {path: one for path, one in flat.items() if not isinstance(one, list)}
@@ -189,6 +190,16 @@ def _nested(value: Any, name: str, where: Place) -> Nested:
 def _is_keyed(value: dict[str, Any]) -> bool:
     """Whether each member is a record of its own: its name is a key."""
     return len(value) > 1 and all(isinstance(one, dict) and one and _KEY not in one for one in value.values())
+
+
+def _with_keyed_listed(value: Any, depth: int = 0) -> Any:
+    """A member of what is no record itself, records of one form that are named by their keys as a list of records."""
+    if not isinstance(value, dict) or depth > limits().depth:
+        return value
+    forms = {tuple(one) if isinstance(one, dict) else () for one in value.values()}
+    if _is_keyed(value) and len(forms) == 1:
+        return [{_KEY: key, **one} for key, one in value.items()]
+    return {key: _with_keyed_listed(one, depth + 1) for key, one in value.items()}
 
 
 def _are_columns(tables: dict[str, Any]) -> bool:

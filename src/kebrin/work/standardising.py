@@ -11,6 +11,8 @@ import pyarrow as pa
 from kebrin.errors import ValuesError
 from kebrin.grammar.moments import may_be_times
 from kebrin.grammar.periods import period_name, words_for
+from kebrin.layout import CALENDAR_NAMES
+from kebrin.shape.columns import join
 from kebrin.shape.splitting import split
 from kebrin.table import Finding, FindingKind, Settle, arrays
 from kebrin.values.dates import date, language_of, read_dates
@@ -30,6 +32,7 @@ if TYPE_CHECKING:
     from kebrin.values.dates import Dates
 
 _SECTION = "section"
+_YEAR_OF_MONTH = re.compile(r"\b\d{4}\b")
 _NAMED = re.compile(r"(?P<key>[^\W\d_][^:]{0,38}?)\s*:\s*(?P<value>\S.*)")
 _LOOKED_AT = 2000
 # Years of two digits mean those up to this one, as the POSIX standard reads them: 68 is 2068, and 69 is 1969.
@@ -59,7 +62,7 @@ def standardised(
         legend: signs that a text on the sheets explains, with what it says of each.
         answered: columns that a person has spoken of, which stay as they are.
     """
-    steps: list[dict[str, Any]] = []
+    table, steps = _with_dates_of_calendar(table)
     for name in table.columns:
         kind = table.data.column(name).type
         if name in answered:
@@ -75,6 +78,18 @@ def standardised(
         steps += found
     table, more = _with_lists_split(table)
     return table, [*steps, *more]
+
+
+def _with_dates_of_calendar(table: Table) -> tuple[Table, list[dict[str, Any]]]:
+    """A calendar whose month stands above it with its year: its days are dates."""
+    if not {*CALENDAR_NAMES, "month"} <= set(table.dimensions):
+        return table, []
+    weekdays, days, months = (arrays.distinct_texts(table.data.column(name)) for name in (*CALENDAR_NAMES, "month"))
+    whole = all(day.isdigit() for day in days) and all(map(_YEAR_OF_MONTH.search, months))
+    if not whole or period_name(weekdays) != "weekday":
+        return table, []
+    step = {"join": [CALENDAR_NAMES[1], "month"], "into": "date", "between": " "}
+    return join(table, step["join"], "date", between=" "), [step]
 
 
 def _with_plain_labels(table: Table, name: str, *, legend: Mapping[str, str]) -> tuple[Table, list[dict[str, Any]]]:

@@ -1,7 +1,7 @@
 """Sheets that sum other sheets: found by arithmetic over sheets, tied out, and left out of the tables.
 
-Two kinds are known: a sheet laid out as its siblings are, each value of which is the sum of theirs; and a sheet with a line for
-each of the others, by name, whose values are the sums over them.
+Three kinds are known: a sheet laid out as its siblings are, each value of which is the sum of theirs; the same where some
+siblings hold more than it does; and a sheet with a line for each of the others, by name, whose values are the sums over them.
 """
 
 from __future__ import annotations
@@ -27,6 +27,8 @@ if TYPE_CHECKING:
     Values = dict[tuple[str, ...], float]
 
 _MOST_ROWS, _FEWEST_VALUES = 50_000, 3
+# Of more sheets or forms than this it is not looked for whether one sums others that hold more than it does.
+_MOST_SHEETS, _MOST_FORMS = 40, 4
 # Sums that are farther apart than this share of all values' sizes are not the same, however they were added.
 _NEAR = 1e-6
 
@@ -39,13 +41,14 @@ def without_summaries(works: Sequence[SheetWork]) -> list[SheetWork]:
         if len(work.pieces) != 1 or whole.filled - 1 < 2:
             continue
         piece = work.pieces[0]
-        alike, named = whole.may_sum_alike(piece), whole.may_sum_by_name(piece)
-        if not alike and not named:
+        alike, named, unlike = whole.may_sum_alike(piece), whole.may_sum_by_name(piece), whole.may_sum_unlike()
+        if not alike and not named and not unlike:
             continue
         others = [one for one in works if one is not work and one.pieces]
         for own in _ways(piece):
             said = _sums_alike(piece, own, others) if alike else ""
             said = said or (_sums_by_name(own, others) if named else "")
+            said = said or (_sums_unlike(piece, own, others) if unlike else "")
             if said:
                 found[at] = _left_out(work, said)
                 break
@@ -94,6 +97,10 @@ class _Whole:
             return False
         # What is read in two ways is looked at whole.
         return numbers is None or abs(2 * numbers[0] - group.total) <= _NEAR * max(group.size, 1.0)
+
+    def may_sum_unlike(self) -> bool:
+        """Whether few sheets hold blocks of several forms, one of which may sum the others but for what these hold besides."""
+        return 1 < len(self.alike) <= _MOST_FORMS and self.filled <= _MOST_SHEETS
 
     def may_sum_by_name(self, piece: Piece) -> bool:
         """Whether a label of a block's first record is the name of a sheet: in a sheet of sums every record has one."""
@@ -161,6 +168,26 @@ def _values(piece: Piece) -> Values | None:
 
 def _ties(stated: float, computed: float, scale: float) -> bool:
     return abs(stated - computed) <= 1e-9 * max(abs(stated), scale, 1.0)
+
+
+def _sums_unlike(piece: Piece, own: Values, others: Sequence[SheetWork]) -> str:
+    """Whether each value of a block is the sum of those of its labels in other blocks, some of which hold more than it does."""
+    if len(own) < _FEWEST_VALUES or not any(own.values()):
+        return ""
+    sums: defaultdict[tuple[str, ...], float] = defaultdict(float)
+    names = []
+    for other in (one for work in others for one in work.pieces if one.file == piece.file):
+        values = _values(other)
+        shared = [path for path in own if values and path in values]
+        # A block that bears few of the labels speaks of something else.
+        if values and 2 * len(shared) > len(own):
+            names.append(other.sheet)
+            for path in shared:
+                sums[path] += values[path]
+    scale = sum(map(abs, sums.values()))
+    if len(names) < 2 or set(sums) != set(own) or not all(_ties(own[path], sums[path], scale) for path in own):
+        return ""
+    return f"its {len(own):,} values are the sums of those of {_some(names)}"
 
 
 def _sums_alike(piece: Piece, own: Values, others: Sequence[SheetWork]) -> str:
