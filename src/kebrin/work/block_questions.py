@@ -5,6 +5,7 @@ Each question names the cells and the line of the plan that answers it. What a p
 
 from __future__ import annotations
 
+import math
 import re
 import tomllib
 from typing import TYPE_CHECKING
@@ -32,6 +33,13 @@ _FEWEST_ALIKE = 2
 _NUMBERED = re.compile(r"(?P<what>[^\W\d_][^\d]*?)[\s_.-]*(?P<number>\d{1,4})")
 
 
+# What such headings say belongs to the group that they stand behind.
+_OF_GROUPS = frozenset({"share", "rank", "change", "percent", "index", "mean", "average", "rate", "difference"})
+# Signs that part what a heading says, and so many headings show that they do.
+_SIGNS = (" - ", ".", "_", " / ", "|", ": ")
+_FEWEST_COMPOSED = 4
+
+
 def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list[Finding]:
     """What only a person can tell of a block's headings, labels, rows and fields; nothing of what one has stated."""
     said = stated or Stated()
@@ -39,7 +47,7 @@ def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list
     if said.stub is None:
         found += [*_unlabelled(sheet, layout), *_goes_on(sheet, layout)]
     if said.boxhead is None:
-        found += [*_unheaded(sheet, layout), *_half_headed(sheet, layout)]
+        found += [*_unheaded(sheet, layout), *_half_headed(sheet, layout), *_past_total(sheet, layout)]
     if said.boxhead is None and said.measures is None:
         found += _in_step(sheet, layout)
     return [
@@ -160,10 +168,50 @@ def _half_headed(sheet: Sheet, layout: Layout) -> list[Finding]:
     return found
 
 
+def _past_total(sheet: Sheet, layout: Layout) -> list[Finding]:
+    """A heading that stands once over its columns and their total, and is taken to go on over one behind it."""
+    columns = layout.body_columns.tolist()
+    sums = [line for line in layout.total_lines("column") if not line.mean and len(line.parts) > 1]
+    found = []
+    for level, inner in zip(layout.boxhead, layout.boxhead[1:], strict=False):
+        past: dict[int, list[int]] = {}
+        for at, (column, cell) in enumerate(zip(columns, level.cells.tolist(), strict=True)):
+            head = cell % sheet.shape[1]
+            closed = any(head <= min(line.parts) and max(line.parts) < line.at < column for line in sums)
+            if cell >= 0 and closed and not _is_merged(sheet, level.line, column):
+                past.setdefault(cell, []).append(at)
+        # What stands behind the total of several groups, a share or a rank, belongs to each of them.
+        if len(past) != 1:
+            continue
+        ((cell, over),) = past.items()
+        others = {inner.label(at) for at in range(len(columns)) if at not in over}
+        if any(inner.label(at) in others or _is_share(inner.label(at) or "") for at in over):
+            continue
+        text, names = sheet.text(*divmod(cell, sheet.shape[1])), ", ".join(str(inner.label(at)) for at in over)
+        what = (
+            f"{text!r} stands over the total of its columns, and is taken to go on over {names} behind it: if it does not, merge the "
+            f"heading over its columns in a copy of the file"
+        )
+        cells = tuple(sheet.address(level.line, columns[at]) for at in over[:_TOLD])
+        settle = (Settle("boxhead", layout.boxhead_names, says="it does"),)
+        found.append(
+            Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, len(over), breaks=True, settle=settle)
+        )
+    return found
+
+
+def _is_merged(sheet: Sheet, row: int, column: int) -> bool:
+    return any(area.holds(row, column) for area in sheet.merges)
+
+
+def _is_share(label: str) -> bool:
+    return "%" in label or any(word in _OF_GROUPS for word in label.casefold().split())
+
+
 def _in_step(sheet: Sheet, layout: Layout) -> list[Finding]:
     """Value columns whose headings say one thing with a number or a year each: they may be one column over several rows."""
     if not layout.measures:
-        return []
+        return _composed(sheet, layout)
     alike: dict[str, list[str]] = {}
     for name in layout.level(layout.measures).texts:
         parts = _parted(name)
@@ -171,7 +219,7 @@ def _in_step(sheet: Sheet, layout: Layout) -> list[Finding]:
             alike.setdefault(parts, []).append(name)
     groups = [names for names in alike.values() if len(names) >= _FEWEST_ALIKE]
     if not groups:
-        return []
+        return _composed(sheet, layout)
     shown = " and ".join(f"{', '.join(names[:3])}{', ...' * (len(names) > 3)}" for names in groups[:2])
     what = (
         f"the columns {shown} may each be one thing in several periods or places: they stay columns of their own. For "
@@ -182,6 +230,32 @@ def _in_step(sheet: Sheet, layout: Layout) -> list[Finding]:
     return [
         Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), sum(map(len, groups)), settle=settle)
     ]  # fmt: skip
+
+
+def _composed(sheet: Sheet, layout: Layout) -> list[Finding]:
+    """Headings that say several things in one, each with each other: "foot_out", "foot_back", "cars_out", "cars_back"."""
+    if not layout.boxhead:
+        return []
+    level = layout.level(layout.measures) if layout.measures else layout.boxhead[-1]
+    names = [name for name in dict.fromkeys(level.texts) if name]
+    for sign in _SIGNS:
+        parts = [name.split(sign) for name in names if sign in name]
+        count = len(parts[0]) if parts else 0
+        if len(parts) < _FEWEST_COMPOSED or 2 * len(parts) < len(names) or any(len(one) != count for one in parts):
+            continue
+        said = [len(set(own)) for own in zip(*parts, strict=True)]
+        if sum(own > 1 for own in said) < 2 or math.prod(said) > 2 * len(parts):
+            continue
+        shown = ", ".join(repr(sign.join(one)) for one in parts[:3])
+        what = (
+            f"the headings {shown}, ... each say several things, parted by {sign.strip()!r}: they stay as they are. For a "
+            f"column of labels each give the headings a row for each part in a copy of the file"
+        )
+        cell = sheet.address(level.line, int(layout.body_columns[0]))
+        key, value = ("measures", layout.measures) if layout.measures else ("boxhead", layout.boxhead_names)
+        settle = (Settle(key, value, says="they are names"),)
+        return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), len(parts), settle=settle)]
+    return []
 
 
 def _parted(name: str) -> str:
