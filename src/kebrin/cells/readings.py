@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells.kinds import Kind
-from kebrin.grammar.legend import Means, means, read_key
+from kebrin.grammar.legend import Means, is_number, means, read_key
 from kebrin.grammar.reading import HEDGED, MISSING_MARKS, Look, read_text
 from kebrin.grammar.words import is_unit, unknown_units
 
@@ -109,7 +109,7 @@ def read_cells(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hin
     texts = values[rows, columns].tolist()
     readings = [read_text(text) for text in texts]
     own = np.fromiter((reading.look for reading in readings), np.uint8, len(readings))
-    legend = _legend(texts)
+    legend = _legend(texts, values[real])
     if not own.any() and not legend and not hints.missing:
         return Readings(looks, numbers, {}, {}, legend)
     point = np.fromiter((reading.number for reading in readings), np.float64, len(readings))
@@ -126,6 +126,9 @@ def read_cells(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hin
         )
     settled[(own == Look.WORDS) | (own == Look.CODE) | (own == Look.MISSING)] = np.nan
     numbers[rows, columns] = settled
+    for sign in filter(is_number, legend):  # the key says that this figure stands for none
+        none = numbers == float(sign.replace("−", "-"))
+        looks[none], numbers[none] = Look.MISSING, np.nan
     return Readings(looks, numbers, decimals, whys, legend)
 
 
@@ -283,7 +286,7 @@ def _settle_rest(left: Sequence[int], decimals: dict[int, str], whys: dict[int, 
             decimals[column] = "?"
 
 
-def _legend(texts: Sequence[str]) -> dict[str, str]:
+def _legend(texts: Sequence[str], numbers: NDArray[np.object_]) -> dict[str, str]:
     """Signs that some text explains ("x = not recorded; p = provisional"), if they stand in cells as they are."""
     found: dict[str, str] = {}
     for text in texts:
@@ -294,6 +297,8 @@ def _legend(texts: Sequence[str]) -> dict[str, str]:
         return found
     seen = {text.strip() for text in texts if len(text) <= _LONGEST_SIGN}
     ends = {reading.unit for text in seen if (reading := read_text(text)).unit}
+    if any(map(is_number, found)):
+        seen |= {f"{number:.15g}" for number in set(numbers.tolist())}
     return {sign: said for sign, said in found.items() if sign in seen or sign in ends}
 
 

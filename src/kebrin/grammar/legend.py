@@ -32,15 +32,19 @@ class Sign(NamedTuple):
 _LONGEST_SIGN, _LONGEST_QUOTED = 4, 24
 # Signs that need no "=" behind them, for they are no words: "– none", ".. not available", ": confidential".
 _BARE = r"(?:[-–—−]{1,3}|\.{1,3}|…|:|\?|§|#)"
-_SIGN = (
-    rf"(?:[\"'‘“](?P<quoted>[^\"'’”]{{1,{_LONGEST_QUOTED}}})[\"'’”]|(?P<sign>[^\s=:;,\"']{{1,{_LONGEST_SIGN}}}|:|;))"
-)
+_FIGURE = r"(?P<figure>[-−]?\d[\d.,]{0,6})(?=\s*(?:=|\bmeans\b))"
+_QUOTED = rf"[\"'‘“](?P<quoted>[^\"'’”]{{1,{_LONGEST_QUOTED}}})[\"'’”]"
+_SIGN = rf"(?:{_FIGURE}|{_QUOTED}|(?P<sign>[^\s=:;,\"']{{1,{_LONGEST_SIGN}}}|:|;))"
 _PART = re.compile(
     rf"[(\[]?{_SIGN}[)\]]?\s*(?:=|:|–|—|\bmeans\b|\bstands for\b|\bbedeutet\b)\s*(?P<said>[^\W\d_].*|0\b.*)", re.DOTALL
 )
 _PLAIN = re.compile(rf"(?P<sign>{_BARE})\s+(?P<said>[^\W\d_].*)", re.DOTALL)
 _HEAD = re.compile(rf"^\s*[^\W\d_][\w ]{{0,24}}?\s*:\s*(?={_SIGN}\s*(?:=|:|–|—))")
+# A comment that speaks of a column: "# level: 9999 = out of order".
+_COMMENT = re.compile(r"^#+\s+(?=[^\W\d_][\w ]*:\s)")
 _BETWEEN = re.compile(r"\s*\n\s*|;\s+|,\s+(?=\S{1,6}\s*=)|\s+\|\s+|\s{3,}|(?<=[^\W\d_])[.]\s+(?=\S{1,6}\s*(?:=|means))")
+# Figures that stand for no value: negative ones, and those of one digit said several times.
+_STANDS_OUT = re.compile(r"[-−]\d[\d.]*|(\d)(?:\.?\1)+")
 _MISSING = re.compile(
     r"\b(?:not?|none \w+|never|missing|unknown|unavailable|withheld|suppress\w*|confidential\w*|undisclosed|"
     r"secret|closed|cancel\w*|absent|lost|"
@@ -71,6 +75,11 @@ def means(said: str) -> Means:
     return Means.MISSING if _MISSING.search(bare) else Means.VALUE
 
 
+def is_number(sign: str) -> bool:
+    """Whether a sign is a figure: "9999", "-77.7"."""
+    return any(map(str.isdigit, sign)) and not any(map(str.isalpha, sign))
+
+
 @lru_cache(maxsize=4096)
 def read_key(text: str) -> tuple[Sign, ...]:
     """The signs that a text explains; empty if it is no key.
@@ -81,15 +90,18 @@ def read_key(text: str) -> tuple[Sign, ...]:
     (Sign(sign='–', said='none'), Sign(sign='..', said='not available'))
     >>> read_key("'not seen' = none"), read_key("Sailings of the Gull: see below")
     ((Sign(sign='not seen', said='none'),), ())
+    >>> read_key("level: 9999 = out of order"), read_key("1 = closed; 2 = open")
+    ((Sign(sign='9999', said='out of order'),), ())
     """
     found = []
-    for part in _BETWEEN.split(_HEAD.sub("", text.strip())):
+    for part in _BETWEEN.split(_HEAD.sub("", _COMMENT.sub("", text.strip()))):
         own = part.strip(" ()") if not part.strip().startswith(("(", "[")) else part.strip()
         match = _PART.fullmatch(own) or _PLAIN.fullmatch(own)
         if match is None:
             continue
         groups = match.groupdict()
-        sign = groups.get("quoted") or groups["sign"]
-        if not sign.isdigit():
+        sign = groups.get("figure") or groups.get("quoted") or groups["sign"]
+        # A code of figures is no sign, but for one that no figure is taken for: 9999, -77.7.
+        if not is_number(sign) or (_STANDS_OUT.fullmatch(sign) and means(match["said"]) is Means.MISSING):
             found.append(Sign(sign.strip("()[]"), neat(match["said"]).strip(" )")))
     return tuple(found)

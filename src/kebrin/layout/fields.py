@@ -155,7 +155,7 @@ def _pairs(
             continue
         pairs = [run for run in slots if run[0] not in taken]
         if all(_is_pair(sheet, *run) for run in pairs):
-            found += [FieldCell(sheet.text(*a).strip("# :"), sheet.text(*b), a, b) for a, b in pairs]
+            found += [FieldCell(sheet.text(*a).rstrip(" :"), sheet.text(*b), a, b) for a, b in pairs]
     return found
 
 
@@ -186,7 +186,7 @@ def _spaced_pairs(
                 continue
             taken |= set(cells)
             found += [
-                FieldCell(sheet.text(*label).strip("# :"), sheet.text(*value), label, value)
+                FieldCell(sheet.text(*label).rstrip(" :"), sheet.text(*value), label, value)
                 for label, value in zip(cells[::2], cells[1::2], strict=True)
             ]
     return found
@@ -252,7 +252,8 @@ def _is_pair(sheet: Sheet, label_at: tuple[int, int], value_at: tuple[int, int])
     label, value = sheet.text(*label_at), sheet.text(*value_at)
     wordy = sheet.kinds[label_at] == Kind.TEXT and not sheet.data[label_at] and not any(map(str.isdigit, label))
     short = len(label.split()) <= _LABEL_WORDS and _may_name(label.rstrip(" :"))
-    return wordy and short and _says_something(value) and not value.endswith(":") and not _NO_FIELD.match(value)
+    said = _says_something(value) and not value.endswith(":") and not _NO_FIELD.match(value)
+    return wordy and short and said and not label.startswith("#")  # a comment that its commas cut is none
 
 
 def _slots(sheet: Sheet, row: int) -> list[list[tuple[int, int]]]:

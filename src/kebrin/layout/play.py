@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.grammar.words import is_drawn
+from kebrin.grammar.words import KEYED, is_drawn
 from kebrin.layout.fields import leading_field_lines, trailing_field_lines
 
 if TYPE_CHECKING:
@@ -85,7 +85,19 @@ def comment_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
     if not sheet.textual or not len(rows) or not _comment_sign(sheet, int(rows[0])):
         return ()
     alone = rows[sheet.filled[rows].sum(axis=1) == 1].tolist()
-    return tuple(row for row in alone if _comment_sign(sheet, row) == _comment_sign(sheet, int(rows[0])))
+    found = [row for row in alone if _comment_sign(sheet, row) == _comment_sign(sheet, int(rows[0]))]
+    heads = _keyed_alike(sheet, found)
+    return tuple(row for row in found if row not in heads)
+
+
+def _keyed_alike(sheet: Sheet, rows: Sequence[int]) -> set[int]:
+    """Comments that say unlike things under one key ("# Station: Brae", "# Station: Wick"): each heads what follows."""
+    found: dict[str, dict[int, str]] = {}
+    for row in rows:
+        match = KEYED.fullmatch(sheet.text(row, int(sheet.filled[row].argmax())).lstrip("#/;- "))
+        if match is not None:
+            found.setdefault(match["key"].casefold(), {})[row] = match["value"]
+    return {row for said in found.values() if len(set(said.values())) > 1 for row in said}
 
 
 def rule_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:

@@ -156,7 +156,7 @@ def _numbers(cells: Cells, nothing: NDArray[np.bool_]) -> pa.Array:
 
 def _about_numbers(cells: Cells) -> list[Finding]:
     if not (cells.kinds == Kind.TEXT).any():
-        return []
+        return _missing(cells)
     text = cells.kinds == Kind.TEXT
     kept = text & (cells.looks == Look.NUMBER) & (not cells.sheet.textual)
     return [
@@ -175,7 +175,7 @@ def _said(cells: Cells, kind: FindingKind, where: NDArray[np.bool_], sentence: s
     at = np.flatnonzero(where)
     if not len(at):
         return []
-    distinct = dict.fromkeys(str(cells.sheet.values[cells.rows[i], cells.columns[i]]).strip() for i in at)
+    distinct = dict.fromkeys(as_label(cells.sheet.values[cells.rows[i], cells.columns[i]]).strip() for i in at)
     shown = list(distinct)[:_SHOWN]
     texts = ", ".join(map(repr, shown)) + (", ..." if len(distinct) > _SHOWN else "")
     # A column's own name may stand in the sentence, with any signs.

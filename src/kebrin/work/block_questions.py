@@ -189,8 +189,8 @@ def _past_total(sheet: Sheet, layout: Layout) -> list[Finding]:
             continue
         text, names = sheet.text(*divmod(cell, sheet.shape[1])), ", ".join(str(inner.label(at)) for at in over)
         what = (
-            f"{text!r} stands over the total of its columns, and is taken to go on over {names} behind it: if it does not, merge the "
-            f"heading over its columns in a copy of the file"
+            f"{text!r} stands over the total of its columns, and is taken to go on over {names} behind it: if it does not, merge "
+            f"the heading over its columns in a copy of the file"
         )
         cells = tuple(sheet.address(level.line, columns[at]) for at in over[:_TOLD])
         settle = (Settle("boxhead", layout.boxhead_names, says="it does"),)

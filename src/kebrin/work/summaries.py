@@ -149,10 +149,10 @@ def _paths(piece: Piece) -> list[tuple[str, ...]]:
 def _values(piece: Piece) -> Values | None:
     """The numbers of a block by their labels, and by their measure where there are several.
 
-    None if it holds anything else, or two records of the same labels.
+    None if it holds anything else, two records of the same labels, or no labels.
     """
     table = piece.table
-    if not _are_numbers(piece) or len(table) > _MOST_ROWS:
+    if not _are_numbers(piece) or len(table) > _MOST_ROWS or not table.dimensions:
         return None
     values: Values = {}
     paths, count = _paths(piece), 0
