@@ -406,3 +406,60 @@ def test_a_plan_asks_what_tidying_asks_of_columns_that_nobody_spoke_of(tmp_path:
     assert asked == [one.column for _, one in open_findings(kb.tidy_reports(tmp_path / "r.csv"))] == ["Paid"]
     (tmp_path / "p.toml").write_text(plan + '[table.t.kinds]\nPaid = "text"\n', "utf-8")
     assert not list(open_findings(kb.load_plan(tmp_path / "p.toml").run()))
+
+
+@pytest.mark.parametrize("rows", [3, 3_600])
+def test_a_figure_that_the_key_says_is_none_gives_no_value(tmp_path: Path, rows: int) -> None:
+    lines = "".join(f"S{at},{9999 if at == rows - 2 else at % 90 + 5},{at % 7}\n" for at in range(rows))
+    (tmp_path / "r.csv").write_text(f"# as counted\n# foot: 9999 = not counted\nsailing,foot,cars\n{lines}", "utf-8")
+    run = kb.tidy_reports(tmp_path / "r.csv")
+    (table,) = run.tables.values()
+    foot = [row["foot"] for row in table.to_arrow().to_pylist()] if "foot" in table.columns else []
+    values = foot or [row["value"] for row in table.to_arrow().to_pylist() if row["heading"] == "foot"]
+    assert run.holds
+    assert len(values) == rows
+    assert [at for at, value in enumerate(values) if value is None] == [rows - 2]
+
+
+def test_a_calendar_gives_dates_where_its_title_says_the_year(tmp_path: Path) -> None:
+    weeks = [[7 * at + day - 1 if 0 < 7 * at + day - 1 < 32 else "" for day in range(7)] for at in range(5)]
+    kept = [["Gull" if (at + day) % 3 == 0 and weeks[at][day] else "" for day in range(7)] for at in range(5)]
+    days = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]
+    lines = [line for week, own in zip(weeks, kept, strict=True) for line in (week, own)]
+    book = write_book(tmp_path / "c.xlsx", {"Rota": [["October 2031"], days, *lines]})
+    run = kb.tidy_reports(book)
+    assert run.holds
+    (table,) = run.tables.values()
+    assert table.columns == ("weekday", "date", "value")
+    assert all(row["weekday"] == f"{row['date']:%a}" for row in table.to_arrow().to_pylist())
+    plan = kb.draft(book, base=tmp_path)
+    assert plan.run().tables["rota"].to_arrow().to_pylist() == table.to_arrow().to_pylist()
+
+
+def test_letters_that_notes_explain_are_no_part_of_labels(tmp_path: Path) -> None:
+    rows = [["Port", "Jan", "Feb"], ["Brae", 5, 7], ["Wick c", 6, 8], ["Lerr", 4, 9], [""]]
+    notes = [["a Estimated from half a year."], ["b Counted by hand."], ["c Closed to freight in June."]]
+    run = kb.tidy_reports(write_book(tmp_path / "r.xlsx", {"Foot": [*rows, *notes]}))
+    assert run.holds
+    (table,) = run.tables.values()
+    assert {row["Port"] for row in table.to_arrow().to_pylist()} == {"Brae", "Wick", "Lerr"}
+    berths = [["Berth", "Jan", "Feb"], *([f"Berth {letter}", at, at + 3] for at, letter in enumerate("abc"))]
+    run = kb.tidy_reports(write_book(tmp_path / "b.xlsx", {"Foot": [*berths, [""], *notes]}))
+    assert {row["Berth"] for row in next(iter(run.tables.values())).to_arrow().to_pylist()} == {
+        "Berth a",
+        "Berth b",
+        "Berth c",
+    }
+
+
+def test_a_sheet_that_sums_sheets_which_hold_more_than_it_is_left_out(tmp_path: Path) -> None:
+    head = ["Kind", "Q1", "Q2"]
+    ports = {
+        "Brae": [head, ["Foot", 5, 7], ["Cars", 2, 4], ["Bikes", 1, 3]],
+        "Wick": [head, ["Foot", 6, 1], ["Cars", 3, 9], ["Bikes", 4, 2]],
+        "Lerr": [[*head, "Hurt"], ["Foot", 8, 2, 1], ["Cars", 5, 5, 0], ["Bikes", 7, 6, 2]],
+    }
+    whole = [head, ["Foot", 19, 10], ["Cars", 10, 18], ["Bikes", 12, 11]]
+    run = kb.tidy_reports(write_book(tmp_path / "r.xlsx", {"All": whole, **ports}))
+    said = [one.what for done in run.done for one in done.proof.remarks if one.kind is FindingKind.SHEET_OF_SUMS]
+    assert said == ["its 6 values are the sums of those of Brae, Wick, Lerr; it was left out, all tie"]

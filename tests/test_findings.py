@@ -62,6 +62,16 @@ WRONG: dict[str, tuple[Any, FindingKind, tuple[str, str], str, tuple[str, ...], 
         {"Foot": [["Quay", "Jan", "Feb"], ["North", 12, 31], ["South", "ca. 44", 20], ["West", 9, 27]]},
         FindingKind.QUESTION, ("", ""), "value = 'text'", ("Quay", "month", "value"), 6,
     ),
+    "headings that say two things in one": (
+        "Quay,foot_out,foot_back,cars_out,cars_back\nNorth,12,31,5,7\nSouth,44,20,6,2\nWest,9,27,7,3\n",
+        FindingKind.QUESTION, ("report", "B1"), "boxhead = ['heading']", ("Quay", "heading", "value"), 12,
+    ),
+    "a heading that may go on past its total": (
+        {"Foot": [["", "Foot", "", "", "Cars", "", "", ""], ["Quay", "Adult", "Child", "Total", "Car", "Van", "Total", "Bikes"],
+                  ["North", 9, 2, 11, 5, 3, 8, 4], ["South", 7, 6, 13, 2, 2, 4, 1], ["West", 3, 1, 4, 8, 4, 12, 6]]},
+        FindingKind.QUESTION, ("Foot", "H1"), "boxhead = ['heading 1', 'heading 2']",
+        ("Quay", "heading 1", "heading 2", "value"), 15,
+    ),
     "texts beside most of its rows": (
         {"Foot": [["Quay", "Jan", "Feb", "", ""], ["North", 12, 31, "", "inner"], ["South", 44, 20, "", "outer"],
                   ["West", 9, 27, "", "outer"], ["East", 3, 5, "", "inner"]]},

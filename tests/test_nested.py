@@ -144,3 +144,24 @@ def test_every_value_of_any_records_is_a_cell(
     values = [one for record in records for one in (record["id"], record["a"], record["b"]["c"]) if one is not None]
     heads = len({name for name, own in (("a", "a"), ("b", "b")) if any(own in record for record in records)}) + 1
     assert int(sheet.filled.sum()) == len(values) + heads
+
+
+def test_records_that_are_named_by_their_keys_within_a_member_are_rows(tmp_path: Path) -> None:
+    text = (
+        '{"made": "2031-07-02", "quays": {"N1": {"name": "North", "berths": 4}, "S2": {"name": "South", "berths": 7}}}'
+    )
+    (tmp_path / "r.json").write_text(text, "utf-8")
+    (table,) = kb.tidy_reports(tmp_path / "r.json").tables.values()
+    assert [(row["key"], row["name"], row["berths"]) for row in table.to_arrow().to_pylist()] == [
+        ("N1", "North", 4), ("S2", "South", 7),
+    ]  # fmt: skip
+
+
+def test_comments_that_say_unlike_things_under_one_key_head_what_follows(tmp_path: Path) -> None:
+    head = "day,foot,cars\n"
+    text = f"# Quay counts\n# Quay: North\n{head}Mon,12,3\nTue,9,4\n# Quay: South\n{head}Mon,7,2\nTue,8,1\n"
+    (tmp_path / "r.csv").write_text(text, "utf-8")
+    run = kb.tidy_reports(tmp_path / "r.csv")
+    assert run.holds
+    (table,) = run.tables.values()
+    assert [row["Quay"] for row in table.to_arrow().to_pylist()] == ["North"] * 4 + ["South"] * 4

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.cells import Kind
+from kebrin.grammar.legend import read_key
 from kebrin.table import FindingKind, arrays
 
 if TYPE_CHECKING:
@@ -74,6 +76,8 @@ def steady(head: Sheet, work: SheetWork, *, keeps: bool = False) -> Steady | Non
     rows = layout.body_rows
     if any(odd) or len(rows) < _FEWEST or int(rows[-1]) != head.shape[0] - 1 or (np.diff(rows) != 1).any():
         return None
+    if _has_key(head, int(rows[0])):
+        return None
     if layout.questions or piece.scale or head.readings.open or any(level.joined for level in layout.boxhead):
         return None
     (segment,) = table.origins.segments
@@ -88,6 +92,13 @@ def steady(head: Sheet, work: SheetWork, *, keeps: bool = False) -> Steady | Non
     if over is None or any(remark.kind not in COUNTED for remark in table.remarks):
         return None
     return Steady(piece, labels, segment.columns, over, layout.listed or keeps)
+
+
+def _has_key(head: Sheet, until: int) -> bool:
+    """Whether a text above the body explains signs: the rest of the file may hold one that the first part does not."""
+    return any(
+        read_key(head.text(row, column)) for row, column in np.argwhere(head.kinds[:until] == Kind.TEXT).tolist()
+    )
 
 
 def _over(piece: Piece, names: Sequence[str]) -> dict[str, tuple[NDArray[np.int32], list[str]]] | None:
