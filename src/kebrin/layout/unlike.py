@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from kebrin.layout.model import Level
 
 _MOST_MEASURES = 12
+# Figures written in unlike ways tell more of them apart: no crosstab writes each of its columns in a way of its own.
+_MOST_WRITTEN = 60
 _SAMPLE_ROWS = 3
 _PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
 
@@ -36,13 +38,17 @@ def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], 
         return ""
     counts = _counts(sheet, rows, columns)
     for level in reversed(levels):
-        if not 2 <= len(level.texts) <= _MOST_MEASURES or (level.codes < 0).any() or period_name(list(level.texts)):
+        if not 2 <= len(level.texts) <= _MOST_WRITTEN or (level.codes < 0).any() or period_name(list(level.texts)):
             continue
         groups = [np.flatnonzero(level.codes == code) for code in range(len(level.texts))]
-        kinds = [
-            _kind(sheet, rows, columns[group], text, counts[:, group].sum(axis=1))
-            for group, text in zip(groups, level.texts, strict=True)
-        ]
+        kinds = (
+            []
+            if len(level.texts) > _MOST_MEASURES
+            else [
+                _kind(sheet, rows, columns[group], text, counts[:, group].sum(axis=1))
+                for group, text in zip(groups, level.texts, strict=True)
+            ]
+        )
         if len({kind for kind in kinds if kind}) > 1 or _written_unlike(
             sheet, rows, [columns[group] for group in groups]
         ):

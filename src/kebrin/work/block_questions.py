@@ -12,8 +12,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import column_letters
+from kebrin.cells import Look, column_letters
 from kebrin.grammar.periods import period_name
+from kebrin.grammar.reading import MISSING_MARKS
 from kebrin.grammar.words import is_unit, names_a_key, says_limit, says_note
 from kebrin.layout import Stated
 from kebrin.table import Finding, FindingKind, Settle
@@ -48,6 +49,7 @@ def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list
         found += [*_unlabelled(sheet, layout), *_goes_on(sheet, layout)]
     if said.boxhead is None:
         found += [*_unheaded(sheet, layout), *_half_headed(sheet, layout), *_past_total(sheet, layout)]
+        found += _records_as_headings(sheet, layout)
     if said.boxhead is None and said.measures is None:
         found += _in_step(sheet, layout)
     return [
@@ -166,6 +168,22 @@ def _half_headed(sheet: Sheet, layout: Layout) -> list[Finding]:
         settle = (Settle("boxhead", layout.boxhead_names, says="they have none"),)
         found.append(Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, len(columns), settle=settle))
     return found
+
+
+def _records_as_headings(sheet: Sheet, layout: Layout) -> list[Finding]:
+    """Headings over words that say what cells without a value say: they may be records of a table of words."""
+    marks = [level for level in layout.boxhead if MISSING_MARKS & {text.casefold() for text in level.texts}]
+    body = sheet.data[np.ix_(layout.body_rows, layout.body_columns)] if marks else None
+    looks = sheet.looks[np.ix_(layout.body_rows, layout.body_columns)] if marks else None
+    if body is None or looks is None or (body & (looks != int(Look.MISSING))).any():
+        return []
+    rows = ", ".join(str(level.line + 1) for level in marks[:_TOLD])
+    what = f"row{'s' * (len(marks) > 1)} {rows} of the headings say what cells without a value say: they may be records"
+    cells = tuple(sheet.address(level.line, int(layout.body_columns[0])) for level in marks[:_TOLD])
+    settle = (Settle("boxhead", layout.boxhead_names, says="they are headings"),)
+    return [
+        Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, len(marks), breaks=True, settle=settle)
+    ]
 
 
 def _past_total(sheet: Sheet, layout: Layout) -> list[Finding]:

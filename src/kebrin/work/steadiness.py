@@ -76,9 +76,13 @@ def steady(head: Sheet, work: SheetWork, *, keeps: bool = False) -> Steady | Non
     rows = layout.body_rows
     if any(odd) or len(rows) < _FEWEST or int(rows[-1]) != head.shape[0] - 1 or (np.diff(rows) != 1).any():
         return None
-    if _has_key(head, int(rows[0])):
-        return None
-    if layout.questions or piece.scale or head.readings.open or any(level.joined for level in layout.boxhead):
+    if (
+        _has_key(head, int(rows[0]))
+        or layout.questions
+        or piece.scale
+        or head.readings.open
+        or any(level.joined for level in layout.boxhead)
+    ):
         return None
     (segment,) = table.origins.segments
     labels = {}
