@@ -208,6 +208,8 @@ def leading_field_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]
     wide = rows[sheet.filled[rows].sum(axis=1) >= 2 * _PAIRS]
     like = [len(_slots(sheet, int(row))) == 1 and _all_pairs(sheet, int(row)) for row in wide[: _MOST_IN_LINE + 1]]
     count = next((at for at, one in enumerate(like) if not one), len(like))
+    if gapped := _gapped_field_lines(sheet, rows):
+        return gapped
     if count <= _PAIRS or count > len(wide) - 2 or any(like[count:]) or (np.diff(wide[:count]) > 1).any():
         return ()
     below = sheet.data[wide[count:]][:, sheet.filled[wide[count - 1]]]
@@ -219,6 +221,22 @@ def leading_field_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]
         any(map(str.isdigit, sheet.text(row, column))) for row, own in zip(found, places, strict=True) for column in own
     )
     return tuple(found) if told and all(own == places[0] for own in places) else ()
+
+
+def _gapped_field_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
+    """The lines of a form at the top, a gap above a table: two pairs a line at least, each apart, in the same columns.
+
+    >>> rows = [["Port", "Wick", None, "Crew", "C. Holm"], ["Week", 14, None, "Clerk", "Ada"], [None] * 5, ["Fish", "Boxes"]]
+    >>> _gapped_field_lines(Sheet.of([*rows, ["Cod", 12], ["Ling", 4]]), np.array([0, 1, 3, 4, 5]))
+    (0, 1)
+    """
+    gaps = np.flatnonzero(np.diff(rows) > 1)
+    form = rows[: int(gaps[0]) + 1].tolist() if len(gaps) else []
+    if len(form) < _PAIRS or len(rows) - len(form) < len(form) or len(form) > _MOST_IN_LINE:
+        return ()
+    runs = [_slots(sheet, row) for row in form]
+    same = all([at for run in own for _, at in run] == [at for run in runs[0] for _, at in run] for own in runs)
+    return tuple(form) if same and len(runs[0]) >= _PAIRS and all(is_field_line(sheet, row) for row in form) else ()
 
 
 def trailing_field_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:

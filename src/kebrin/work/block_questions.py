@@ -49,7 +49,7 @@ def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list
         found += [*_unlabelled(sheet, layout), *_goes_on(sheet, layout)]
     if said.boxhead is None:
         found += [*_unheaded(sheet, layout), *_half_headed(sheet, layout), *_past_total(sheet, layout)]
-        found += _records_as_headings(sheet, layout)
+        found += [*_records_as_headings(sheet, layout), *_crossed(sheet, layout)]
     if said.boxhead is None and said.measures is None:
         found += _in_step(sheet, layout)
     return [
@@ -184,6 +184,31 @@ def _records_as_headings(sheet: Sheet, layout: Layout) -> list[Finding]:
     return [
         Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, len(marks), breaks=True, settle=settle)
     ]
+
+
+def _crossed(sheet: Sheet, layout: Layout) -> list[Finding]:
+    """Headings of which one stands over a part of what a total sums, and also over columns that it does not sum."""
+    columns = layout.body_columns.tolist()
+    place = {column: at for at, column in enumerate(columns)}
+    for level in layout.boxhead[:-1]:
+        for line in layout.total_lines("column"):
+            parts = [place[column] for column in line.parts.tolist() if column in place]
+            said = [level.label(at) for at in parts]
+            over = dict.fromkeys(one for one in said if one is not None)
+            cut = [one for one in over if said.count(one) < level.labels().count(one)]
+            # A total of one thing over all groups takes one column of each.
+            if not cut or len(cut) == len(over) or line.mean:
+                continue
+            what = (
+                f"{line.name} sums columns over which row {level.line + 1} says {' and '.join(map(repr, over))}, and {cut[0]!r} "
+                f"stands over others too: the headings may stand over other columns"
+            )
+            cell = sheet.address(level.line, columns[parts[0]])
+            settle = (Settle("boxhead", layout.boxhead_names, says="they stand rightly"),)
+            return [
+                Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), 1, breaks=True, settle=settle)
+            ]
+    return []
 
 
 def _past_total(sheet: Sheet, layout: Layout) -> list[Finding]:
