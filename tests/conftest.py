@@ -18,6 +18,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Sequence
     from pathlib import Path
 
+# Hundreds of tests run the command: with its modules compiled once, each takes half the time.
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 settings.register_profile(
     "quick", max_examples=40, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
 )

@@ -463,3 +463,13 @@ def test_a_sheet_that_sums_sheets_which_hold_more_than_it_is_left_out(tmp_path: 
     run = kb.tidy_reports(write_book(tmp_path / "r.xlsx", {"All": whole, **ports}))
     said = [one.what for done in run.done for one in done.proof.remarks if one.kind is FindingKind.SHEET_OF_SUMS]
     assert said == ["its 6 values are the sums of those of Brae, Wick, Lerr; it was left out, all tie"]
+
+
+def test_a_form_above_a_table_gives_fields(tmp_path: Path) -> None:
+    form = [["Port", "Wick", "", "Crew", "C. Holm"], ["Clerk", "A. Berg", "", "Week", "14"], [""]]
+    rows = [["Bottle", "Depth", "Iron"], ["B1", 1.5, 12], ["B2", 2.5, 14], ["B3", 3.5, 11]]
+    run = kb.tidy_reports(write_book(tmp_path / "r.xlsx", {"Water": [*form, *rows]}))
+    assert run.holds
+    (table,) = run.tables.values()
+    assert {"Port", "Crew", "Clerk", "Week"} <= set(table.columns)
+    assert {row["Crew"] for row in table.to_arrow().to_pylist()} == {"C. Holm"}

@@ -11,7 +11,10 @@ import pytest
 
 import kebrin as kb
 from building import write_book
+from kebrin.cells import Sheet
+from kebrin.layout import Stated, find_layouts
 from kebrin.table import Does, Finding, FindingKind, Settle
+from kebrin.work.block_questions import asked_of
 from settling import open_findings, run_with
 
 if TYPE_CHECKING:
@@ -71,6 +74,12 @@ WRONG: dict[str, tuple[Any, FindingKind, tuple[str, str], str, tuple[str, ...], 
                   ["North", 9, 2, 11, 5, 3, 8, 4], ["South", 7, 6, 13, 2, 2, 4, 1], ["West", 3, 1, 4, 8, 4, 12, 6]]},
         FindingKind.QUESTION, ("Foot", "H1"), "boxhead = ['heading 1', 'heading 2']",
         ("Quay", "heading 1", "heading 2", "value"), 15,
+    ),
+    "headings that cut what a total sums": (
+        {"Foot": [["", "Q1", "Q2", "", "", "", "", "", ""], ["Quay", "Jan", "Feb", "Mar", "Q1", "Apr", "May", "Jun", "Q2"],
+                  ["North", 10, 20, 30, 60, 40, 57, 61, 158], ["South", 11, 22, 35, 68, 41, 53, 66, 160],
+                  ["West", 12, 21, 31, 64, 44, 52, 68, 164]]},
+        FindingKind.QUESTION, ("Foot", "B1"), "boxhead = ['quarter', 'month']", ("Quay", "quarter", "month", "value"), 18,
     ),
     "texts beside most of its rows": (
         {"Foot": [["Quay", "Jan", "Feb", "", ""], ["North", 12, 31, "", "inner"], ["South", 44, 20, "", "outer"],
@@ -162,6 +171,16 @@ def test_advice_says_where_each_line_belongs_and_every_question_can_be_left_open
     plan = (tmp_path / "p.toml").read_text("utf-8") + f"[proof]\n{settle.line}\n"
     (tmp_path / "p.toml").write_text(plan, "utf-8")
     assert kb.load_plan(tmp_path / "p.toml").run().holds
+
+
+def test_records_of_words_among_headings_are_asked_about() -> None:
+    rows = [["Event", "Quays", "Piers"], ["Add", "Sheds", "—"], ["Cut", "—", "—"]]
+    sheet = Sheet.of(rows)
+    (layout,) = find_layouts(sheet, Stated(boxhead=("a", "b")))
+    (found,) = [one for one in asked_of(sheet, layout) if "may be records" in one.what]
+    assert (found.cells, found.breaks) == (("B2",), True)
+    assert found.settle[0].line == "boxhead = ['a', 'b']"
+    assert not [one for one in asked_of(sheet, layout, Stated(boxhead=("a", "b"))) if "may be records" in one.what]
 
 
 # Drafts.

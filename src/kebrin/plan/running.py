@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from kebrin.plan.model import PlanModel, TablePlan
+    from kebrin.plan.steps import Step
     from kebrin.proof import Proof
     from kebrin.table import Table
     from kebrin.work.gathering import Crew
@@ -182,7 +183,7 @@ def _run_table(
     read = {step.column for step in plan.step}
     first = {column: kind for column, kind in kinds.items() if column not in read}
     begun = ahead(table.shortened(plan.shorten), first)
-    stepped = take_steps(begun, plan.step, base, name, made)
+    stepped = take_steps(begun, _steps_of(plan, table), base, name, made)
     said += unfitting("kinds", kinds, [column for one in stepped.values() for column in one.columns])
     stepped = with_kinds(stepped, kinds)
     said += twice
@@ -210,6 +211,13 @@ def _still_said(plan: TablePlan, said: Mapping[str, _Said], columns: Collection[
         return {name: one for name, one in said.items() if name in columns}
     out = {label.casefold() for label in (*plan.layout.totals, *plan.layout.leave_out)}
     return {name: one for name, one in said.items() if name.casefold() not in out}
+
+
+def _steps_of(plan: TablePlan, table: Table) -> Sequence[Step]:
+    """The steps of a plan; without those that read a heading where the layout says that there are none."""
+    if plan.layout.boxhead != ():
+        return plan.step
+    return [step for step in plan.step if not step.column or step.column in table.columns]
 
 
 def _refuse_without_effect(

@@ -414,7 +414,8 @@ def _misplaced_figures(account: Account, segment: Segment, table: Table, said: S
         name = f"row {line + 1}" if axis == 0 else f"column {column_letters(line)}"
         first_cell = int(next(iter(segment.columns.values()))[0]) if axis == 0 else int(segment.rows[0])
         cell = (line, first_cell) if axis == 0 else (first_cell, line)
-        label = labels[-1] if labels else ""
+        # A figure names no line in a plan: the row itself does.
+        label = labels[-1] if labels and any(map(str.isalpha, labels[-1])) else ""
         settle = (
             [Settle("totals", [label]), Settle("not_totals", [label])]
             if label

@@ -46,9 +46,7 @@ def formulas_in(table: Table) -> dict[str, int]:
 
 def _coded(chunk: pa.DictionaryArray) -> int:
     """How many rows bear a label like a formula."""
-    import numpy as np
-
-    odd = np.asarray(_like_formula(chunk.dictionary).to_numpy(zero_copy_only=False), np.bool_)
+    odd = arrays.truths(_like_formula(chunk.dictionary))
     if not odd.any():
         return 0
     codes = arrays.codes_of(chunk)
@@ -56,13 +54,13 @@ def _coded(chunk: pa.DictionaryArray) -> int:
 
 
 def _like_formula(texts: pa.Array) -> Any:
+    """Where texts are like formulas; null where there is none."""
     import pyarrow.compute as pc
 
     begins = pc.match_substring_regex(texts, _FORMULA)
-    known = pc.fill_null(begins, fill_value=False)
-    if not pc.any(known).as_py():
-        return known
-    return pc.and_not(known, pc.fill_null(pc.match_substring_regex(texts, _NUMBER), fill_value=False))
+    if not pc.any(begins).as_py():
+        return begins
+    return pc.and_not(begins, pc.match_substring_regex(texts, _NUMBER))
 
 
 def guarded(table: Table) -> Table:
