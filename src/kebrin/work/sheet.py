@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from kebrin.cells import Report, Sheet
-    from kebrin.layout import FieldCell, Layout
+    from kebrin.layout import Evidence, FieldCell, Layout
     from kebrin.table import Table
     from kebrin.unpivoting import Keep
 
@@ -85,6 +85,13 @@ class Ask:
     fields: Sequence[FieldCell] = ()
 
 
+def _answers(doubt: Evidence) -> tuple[Settle, ...]:
+    """The lines of a plan that say what a doubted line is; a figure names none, so that only the row itself can be left out."""
+    if any(map(str.isalpha, "".join(doubt.labels))) or not doubt.where.startswith(("row ", "column ")):
+        return Settle("totals", list(doubt.labels)), Settle("not_totals", list(doubt.labels))
+    return (Settle("leave_out", [" ".join(doubt.where.split()[:2])], says="it is one"),)
+
+
 def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     """One reading of a sheet: its blocks, their tables, and what the checks say."""
     layouts = find_layouts(sheet, stated, ask.fields)
@@ -102,7 +109,7 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     remarks += [
         Finding(
             FindingKind.QUESTION, f"{said.where} {said.why}", sheet.source, sheet.name, _addresses(sheet, said.cells), 1,
-            settle=(Settle("totals", list(said.labels)), Settle("not_totals", list(said.labels))),
+            settle=_answers(said),
         )
         for layout in layouts
         for said in layout.evidence
