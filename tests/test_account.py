@@ -473,3 +473,22 @@ def test_a_form_above_a_table_gives_fields(tmp_path: Path) -> None:
     (table,) = run.tables.values()
     assert {"Port", "Crew", "Clerk", "Week"} <= set(table.columns)
     assert {row["Crew"] for row in table.to_arrow().to_pylist()} == {"C. Holm"}
+
+
+def test_what_a_page_marks_as_headings_heads_a_table_of_words(tmp_path: Path) -> None:
+    head = "<thead><tr><th>When</th><th>Event</th><th>By quay</th><th>By pier</th></tr></thead>"
+    part = "<tr><td colspan=4>{}</td></tr>"
+    rows = "".join(
+        f"<tr><td rowspan=2>{when}</td><td>Add</td><td>Sheds</td><td>—</td></tr><tr><td>Cut</td><td>—</td><td>Docks</td></tr>"
+        for when in ("First", "Last")
+    )
+    body = f"{part.format('Summer')}{rows}{part.format('Winter')}{rows}"
+    (tmp_path / "r.html").write_text(f"<html><body><table>{head}<tbody>{body}</tbody></table></body></html>", "utf-8")
+    run = kb.tidy_reports(tmp_path / "r.html")
+    assert run.holds
+    (table,) = run.tables.values()
+    assert table.columns == ("section", "When", "Event", "By quay", "By pier")
+    said = [tuple(row.values()) for row in table.to_arrow().to_pylist()]
+    assert said[:2] == [("Summer", "First", "Add", "Sheds", None), ("Summer", "First", "Cut", None, "Docks")]
+    assert len(said) == 8
+    assert said[-1] == ("Winter", "Last", "Cut", None, "Docks")

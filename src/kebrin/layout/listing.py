@@ -38,7 +38,10 @@ def known_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp
     heads = [sheet.text(head, int(column)) for column in columns]
     if not all(heads) or heads_periods(heads[1:]):
         return None
-    return Listing(head, tuple(columns.tolist()), tuple(rows[rows > head].tolist()))
+    below = rows[rows > head].tolist()
+    over = {area.top for area in sheet.merges if area.top == area.bottom and area.right - area.left + 1 >= len(columns)}
+    sections = tuple(row for row in below if row in over) if below[0] in over else ()
+    return Listing(head, tuple(columns.tolist()), tuple(row for row in below if row not in sections), sections=sections)
 
 
 def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from lxml import etree
 
-from kebrin.cells import Area, Formats, Report, Sheet, Spots, kinds_of
+from kebrin.cells import Area, Formats, Hints, Report, Sheet, Spots, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.grammar.reading import Look, read_text
 from kebrin.sources import files
@@ -45,6 +45,8 @@ _MAY_HIDE = (
     ".//@hidden/parent::*[self::tr or self::td or self::th] | .//@style/parent::*[self::tr or self::td or self::th]"
 )
 _GAP = 4
+# A table in which fewer of the cells hold figures is one of words: what the page marks as headings heads its records.
+_FIGURES = 0.3
 # Labels with what they say above a table are no more; a table of more is one.
 _MOST_FIELDS = 12
 # A heading that names a table is no longer.
@@ -314,7 +316,25 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
         return element.getroottree().getpath(element), "  ".join(filter(None, map(str.strip, values[row].tolist())))
 
     spots = Spots(len(lines), spot)
-    return Sheet(name, values, kinds, areas, source, textual=True, look_up_formats=_constant(formats), spots=spots)
+    sheet = Sheet(name, values, kinds, areas, source, textual=True, look_up_formats=_constant(formats), spots=spots)
+    head = _head_of_records(elements) if elements else -1
+    if head < 0 or sheet.data[top + head + 1 :].mean() >= _FIGURES:
+        return sheet
+    return replace(sheet, hints=Hints(heads=top + head))
+
+
+def _head_of_records(rows: list[Element]) -> int:
+    """The one row of a table that the page marks as its headings, over rows that it marks as data; -1 if there is no such row."""
+    cells = [[cell for cell in row if cell.tag in {"td", "th"}] for row in rows]
+    heads = [at for at, own in enumerate(cells) if len(own) > 1 and all(cell.tag == "th" for cell in own)]
+    if (
+        heads != [0]
+        or len(cells) < _FEWEST_ROWS
+        or any(cell.get("colspan") or cell.get("rowspan") for cell in cells[0])
+    ):
+        return -1
+    below = [cell.tag for own in cells[1:] if len(own) > 1 for cell in own]
+    return 0 if below and "th" not in below else -1
 
 
 def _constant(formats: Formats) -> Callable[[int | None], Formats]:
