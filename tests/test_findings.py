@@ -75,6 +75,10 @@ WRONG: dict[str, tuple[Any, FindingKind, tuple[str, str], str, tuple[str, ...], 
         FindingKind.QUESTION, ("Foot", "H1"), "boxhead = ['heading 1', 'heading 2']",
         ("Quay", "heading 1", "heading 2", "value"), 15,
     ),
+    "two columns of one name": (
+        "Item,Unit,On hand,Unit\nRope,m,12,0.50\nChain,m,7,2.25\nSail,ea,3,80.00\nOar,ea,9,6.75\n",
+        FindingKind.QUESTION, ("report", ""), "stub = ['Item', 'Unit 2']", ("Item", "Unit 2", "On hand", "Unit"), 4,
+    ),
     "headings that cut what a total sums": (
         {"Foot": [["", "Q1", "Q2", "", "", "", "", "", ""], ["Quay", "Jan", "Feb", "Mar", "Q1", "Apr", "May", "Jun", "Q2"],
                   ["North", 10, 20, 30, 60, 40, 57, 61, 158], ["South", 11, 22, 35, 68, 41, 53, 66, 160],

@@ -19,6 +19,7 @@ from kebrin.layout.model import (
     Stated,
     TotalLine,
 )
+from kebrin.layout.naming import with_names_apart
 from kebrin.layout.omitting import sheets_left_out
 from kebrin.layout.page_lines import page_cells
 
@@ -43,4 +44,5 @@ __all__ = [
     "page_cells",
     "sheets_left_out",
     "stated_field",
+    "with_names_apart",
 ]  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
@@ -15,7 +16,7 @@ from kebrin.layout.model import MISSING
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
 
-    from kebrin.layout.model import Level, Stated
+    from kebrin.layout.model import Layout, Level, Stated
 
 
 class Names(NamedTuple):
@@ -123,3 +124,24 @@ def _by_heading(names: list[str], stated: Sequence[str] | None) -> list[str]:
 def _unique(names: list[str]) -> list[str]:
     """The same name twice says nothing: the later ones are dropped."""
     return [name if name not in names[:at] else "" for at, name in enumerate(names)]
+
+
+def with_names_apart(layout: Layout, others: Collection[str]) -> Layout:
+    """The layout with a number behind the name of a label column that another column bears.
+
+    `others` are the names of the value columns.
+
+    >>> from kebrin.cells import Sheet
+    >>> from kebrin.layout.find import find_layouts
+    >>> (layout,) = find_layouts(Sheet.of([["Quay", "Jan", "Feb"], ["North", 5, 7], ["South", 4, 6]]))
+    >>> with_names_apart(layout, ["Quay"]).names
+    ('Quay 2', 'month')
+    """
+    taken = {*others, *(level.name for level in layout.boxhead if level.name != layout.measures)}
+    stub = []
+    for level in layout.stub:
+        named = itertools.chain([level.name], (f"{level.name} {at}" for at in itertools.count(2)))
+        name = next(one for one in named if one not in taken)
+        taken.add(name)
+        stub.append(level if name == level.name else replace(level, name=name))
+    return layout if stub == list(layout.stub) else replace(layout, stub=tuple(stub))

@@ -12,10 +12,10 @@ from kebrin.cells import Kind, neat
 from kebrin.errors import SourceError
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import scale_words
-from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts
+from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts, with_names_apart
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
 from kebrin.table import Finding, FindingKind, Settle
-from kebrin.unpivoting import unpivot
+from kebrin.unpivoting import VALUE, unpivot
 from kebrin.work.block_questions import asked_of
 from kebrin.work.leaving import verdict_of
 
@@ -94,7 +94,8 @@ def _answers(doubt: Evidence) -> tuple[Settle, ...]:
 
 def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     """One reading of a sheet: its blocks, their tables, and what the checks say."""
-    layouts = find_layouts(sheet, stated, ask.fields)
+    found = find_layouts(sheet, stated, ask.fields)
+    layouts = [_named_apart(layout, stated) for layout in found]
     pieces = tuple(_piece(sheet, layout, stated, ask.keep, ask.tolerance) for layout in layouts)
     ledger = verdict_of(sheet, layouts, [piece.table for piece in pieces], stated).ledger()
     remarks = [
@@ -121,6 +122,7 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         for line in layout.totals
         if not len(line.parts)
     ]
+    remarks += [_told_apart(sheet, *pair) for pair in zip(found, layouts, strict=True) if pair[0] is not pair[1]]
     remarks += [
         Finding(FindingKind.SCALE, str(piece.scale), sheet.source, sheet.name, count=1)
         for piece in pieces
@@ -215,6 +217,23 @@ def _piece(sheet: Sheet, layout: Layout, stated: Stated | None, keep: Keep | Non
         body_accounts(sheet, layout, table.measures), fields, scale_of(sheet, layout, table.measures),
         sheet.readings.legend,
     )  # fmt: skip
+
+
+def _named_apart(layout: Layout, stated: Stated | None) -> Layout:
+    """A layout none of whose label columns bears the name of another column, unless a person named them."""
+    if stated is not None and (stated.stub is not None or stated.measure or stated.boxhead is not None):
+        return layout
+    values = layout.level(layout.measures).texts if layout.measures else [measure_of(layout, stated) or VALUE]
+    return with_names_apart(layout, values)
+
+
+def _told_apart(sheet: Sheet, before: Layout, after: Layout) -> Finding:
+    """What is asked where two columns of a block are headed alike: often another line is the heading."""
+    pairs = zip(before.stub, after.stub, strict=True)
+    old, new = next((was.name, now.name) for was, now in pairs if was.name != now.name)
+    what = f"two columns would be named {old!r}: the label column is named {new!r}"
+    settle = (Settle("stub", after.stub_names, says="they are named so"),)
+    return Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, count=1, breaks=True, settle=settle)
 
 
 def measure_of(layout: Layout, stated: Stated | None) -> str:
