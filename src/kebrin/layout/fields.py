@@ -324,7 +324,7 @@ def stated_field(sheet: Sheet, name: str, label: str, *, below: bool = False) ->
     >>> stated_field(sheet, "route code", "Route code:").value
     'N4'
     """
-    sought = neat(label).rstrip(" :").casefold()
+    sought = neat(label).lstrip("# ").rstrip(" :").casefold()
     for row, column in np.argwhere(sheet.kinds == Kind.TEXT).tolist():
         text = neat(str(sheet.at(row, column))).lstrip("# ")
         if text.rstrip(" :").casefold() == sought:
