@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 
 # So many rows below a heading are looked at, and so many of them must look like it.
 _LOOKED_AT, _ALIKE = 200, 0.8
+# Periods are some of a row's headings where there are no more others than so many times as many.
+_MOST_OTHERS = 3
 
 
 def first_row_doubt(
@@ -98,7 +100,8 @@ def mixed_doubt(boxhead: Sequence[Level], known: Collection[str] = ()) -> list[E
         used = [level.texts[code] for code in dict.fromkeys(level.codes.tolist()) if code >= 0]
         periods = [text for text in used if period_name([text])]
         others = [text for text in used if text not in periods and text.casefold() not in known]
-        if len(periods) > 1 and others and period_name(periods):
+        # Two wells H1 and H2 among ninety-six are no half-years.
+        if len(periods) > 1 and 0 < len(others) <= _MOST_OTHERS * len(periods) and period_name(periods):
             shown = ", ".join(map(repr, periods[:2])) + (", ..." if len(periods) > 2 else "")
             rest = ", ".join(map(repr, others[:3])) + (", ..." if len(others) > 3 else "")
             why = f"heads periods ({shown}) and also {rest}, which {'is' if len(others) == 1 else 'are'} none"
