@@ -75,6 +75,10 @@ WRONG: dict[str, tuple[Any, FindingKind, tuple[str, str], str, tuple[str, ...], 
         FindingKind.QUESTION, ("Foot", "H1"), "boxhead = ['heading 1', 'heading 2']",
         ("Quay", "heading 1", "heading 2", "value"), 15,
     ),
+    "a text that is part of nothing": (
+        {"Foot": [["Foot by quay"], ["Page: 1 / 1"], [""], ["Quay", "Jan", "Feb"], ["North", 12, 31], ["South", 44, 20]]},
+        FindingKind.UNCLAIMED, ("Foot", "A2"), "leave_out = ['cell A2']", ("Quay", "month", "value"), 4,
+    ),
     "two columns of one name": (
         "Item,Unit,On hand,Unit\nRope,m,12,0.50\nChain,m,7,2.25\nSail,ea,3,80.00\nOar,ea,9,6.75\n",
         FindingKind.QUESTION, ("report", ""), "stub = ['Item', 'Unit 2']", ("Item", "Unit 2", "On hand", "Unit"), 4,

@@ -343,3 +343,11 @@ def test_two_heading_rows_are_joined_on_request(given: Given) -> None:
     assert str(long.tables["t"].origin(2)).endswith("cell D3")
     with pytest.raises(kb.LayoutError, match="joined = 'what' has no effect: there is one heading row only"):
         given(QUAYS, 'joined = "what"')
+
+
+def test_cells_that_say_nothing_are_left_out_and_those_of_the_table_are_refused(given: Given) -> None:
+    rows = [["Foot by quay", "", ""], ["Page: 1 / 1", "", "ok: 3"], ["", "", ""], *QUAYS]
+    assert len(records(given(rows, 'leave_out = ["cells A2:C2"]'))) == 4
+    assert given(rows, 'leave_out = ["cell A2", "cell C2"]').holds
+    with pytest.raises(kb.LayoutError, match=r"leave_out names 'cell B5', which the table is made of"):
+        given(rows, 'leave_out = ["cell B5"]')

@@ -21,7 +21,7 @@ from kebrin.layout.headings import MOST_SPACERS, boxhead_rows, is_stub_head_row,
 from kebrin.layout.listing import as_bare_list, as_list, as_records
 from kebrin.layout.lists import is_form
 from kebrin.layout.model import Evidence, Layout, Stated
-from kebrin.layout.omitting import inside, lines_left_out, without_blocks
+from kebrin.layout.omitting import inside, lines_left_out, without_blocks, without_cells
 from kebrin.layout.page_lines import without_page_cells
 from kebrin.layout.play import Play, from_anchor, in_play
 from kebrin.layout.regions import Region, find_regions
@@ -101,7 +101,7 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     framed = [(region, _framed(sheet, play.within(region), anchor, stated)) for region in regions]
     found = _built(sheet, [(region, frame) for region, frame in framed if frame is not None], stated, fields)
     refuse_without_effect(sheet, found, stated)
-    found = without_blocks(sheet, found, stated)
+    found = without_cells(sheet, without_blocks(sheet, found, stated), stated)
     return [replace(layout, left_out=tuple(out)) for layout in found] if out else found
 
 

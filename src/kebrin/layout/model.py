@@ -339,7 +339,8 @@ class Stated:
         turn: whether the sheet lists its records across, and is turned round.
         within: the rectangle that is read ("C4:F7"); what stands outside of it is left out.
         joined: a name for all heading rows joined into one; '' joins none.
-        leave_out: what is left out: 'row 7', 'rows 7-9', 'column C', 'block 2', 'block TITLE', or a label, which may hold `*`.
+        leave_out: what is left out: 'row 7', 'rows 7-9', 'column C', 'block 2', 'block TITLE', 'cell A2', or a label,
+            which may hold `*`.
     """
 
     starts: str = ""

@@ -1,4 +1,4 @@
-"""What a person leaves out of a sheet: rows and columns by place or label, blocks by number, place or title."""
+"""What a person leaves out of a sheet: rows and columns by place or label, blocks by number, place or title, cells by place."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from kebrin.address import column_number
-from kebrin.cells import Sheet, neat, parse_a1
+from kebrin.cells import Sheet, a1, neat, parse_a1
 from kebrin.errors import LayoutError, Place
 from kebrin.layout.stating import find_text, texts_of
 
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 _SHEET = re.compile(r"sheets?\s+(.+)", re.IGNORECASE)
 _BLOCK = re.compile(r"block\s+(.+)", re.IGNORECASE)
+_CELLS = re.compile(r"cells?\s+(\$?[A-Za-z]{1,3}\$?\d+)(?:\s*[:–-]\s*(\$?[A-Za-z]{1,3}\$?\d+))?", re.IGNORECASE)
 _ROWS = re.compile(r"rows?\s+(\d+)(?:\s*[-–]\s*(\d+))?", re.IGNORECASE)
 _COLUMNS = re.compile(r"columns?\s+([A-Za-z]{1,3})(?:\s*[-–]\s*([A-Za-z]{1,3}))?", re.IGNORECASE)
 
@@ -38,7 +39,7 @@ def lines_left_out(sheet: Sheet, stated: Sequence[str]) -> tuple[tuple[Literal["
     """
     found: list[tuple[Literal["row", "column"], int]] = []
     for said in stated:
-        if _SHEET.match(said.strip()) or _BLOCK.match(said.strip()):
+        if _SHEET.match(said.strip()) or _BLOCK.match(said.strip()) or _CELLS.fullmatch(said.strip()):
             continue
         rows, columns = _ROWS.fullmatch(said.strip()), _COLUMNS.fullmatch(said.strip())
         if rows is not None:
@@ -121,6 +122,46 @@ def without_blocks(sheet: Sheet, layouts: list[Layout], said: Stated) -> list[La
     if said.within:
         cells |= _outside(sheet, said.within, kept)
     return [replace(kept[0], left_cells=tuple(sorted(cells))), *kept[1:]]
+
+
+def without_cells(sheet: Sheet, layouts: list[Layout], said: Stated) -> list[Layout]:
+    """The blocks, the first of them bearing the cells that a person leaves out ("cell A2", "cells A2:C2").
+
+    Raises:
+        LayoutError: one of them is a value, a label or a heading of a block.
+    """
+    places = [match for one in said.leave_out if (match := _CELLS.fullmatch(one.strip()))]
+    if not places or not layouts:
+        return layouts
+    used = {cell for layout in layouts for cell in _read(sheet, layout)}
+    gone: set[tuple[int, int]] = set()
+    for place in places:
+        first, last = (parse_a1(corner.replace("$", "").upper()) for corner in (place[1], place[2] or place[1]))
+        if first is None or last is None:
+            continue
+        own = {
+            (row, column)
+            for row in range(first[0], min(last[0] + 1, sheet.shape[0]))
+            for column in range(first[1], min(last[1] + 1, sheet.shape[1]))
+        }
+        taken = sorted(own & used)
+        if taken:
+            raise LayoutError(
+                f"leave_out names {place[0]!r}, which the table is made of", Place(sheet.source, sheet.name, a1(*taken[0])),
+                why="it is a value, a label or a heading", do="Leave out its row or its column, or correct leave_out in the plan",
+            )  # fmt: skip
+        gone |= {cell for cell in own if sheet.filled[cell]}
+    first_layout = layouts[0]
+    return [replace(first_layout, left_cells=tuple(sorted({*first_layout.left_cells, *gone}))), *layouts[1:]]
+
+
+def _read(sheet: Sheet, layout: Layout) -> set[tuple[int, int]]:
+    """The cells that a block's values and labels are read from."""
+    flat = [
+        cell for level in (*layout.stub, *layout.boxhead) for cell in {*level.cells.tolist(), level.head} if cell >= 0
+    ]
+    body = {(row, column) for row in layout.body_rows.tolist() for column in layout.body_columns.tolist()}
+    return body | {divmod(cell, sheet.shape[1]) for cell in flat}
 
 
 def _outside(sheet: Sheet, within: str, layouts: Sequence[Layout]) -> set[tuple[int, int]]:

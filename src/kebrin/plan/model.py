@@ -52,8 +52,9 @@ class LayoutPlan(Strict):
     `within` reads one rectangle of a sheet only ("C4:F7"), or what a table object or a named range of the workbook covers.
     `joined` gives one name to all heading rows, their labels joined ("Rehearsal" over "hours" is
     "Rehearsal hours"). `turn = true` reads a sheet whose records stand side by side. `leave_out` leaves out rows and
-    columns, by place ('row 7', 'rows 7-9', 'column C') or by a label, whole sheets ('sheet Test*') and blocks ('block 2',
-    'block A7:D12', 'block Old figures'); names, labels and titles may hold `*`.
+    columns, by place ('row 7', 'rows 7-9', 'column C') or by a label, whole sheets ('sheet Test*'), blocks ('block 2',
+    'block A7:D12', 'block Old figures') and cells that no value, label or heading is read from ('cell A2', 'cells A2:C2');
+    names, labels and titles may hold `*`.
     """
 
     starts: str = ""

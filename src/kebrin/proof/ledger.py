@@ -7,7 +7,7 @@ from enum import IntEnum
 from typing import TYPE_CHECKING, Any
 
 from kebrin.address import a1
-from kebrin.table.findings import Finding, FindingKind
+from kebrin.table.findings import Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterable, Mapping
@@ -126,8 +126,20 @@ class SheetLedger:
         cells = "source cell is" if self.unclaimed_count == 1 else "source cells are"
         what = f"{self.unclaimed_count:,} {cells} unclaimed"
         kind = FindingKind.UNCLAIMED
-        own = Finding(kind, what, self.file, self.sheet, self.unclaimed[:_SHOWN], self.unclaimed_count, breaks=True)
+        own = Finding(
+            kind, what, self.file, self.sheet, self.unclaimed[:_SHOWN], self.unclaimed_count, breaks=True, settle=self._answers
+        )  # fmt: skip
         return (own, *self.objections, *self.notes)
+
+    @property
+    def _answers(self) -> tuple[Settle, ...]:
+        """The line that leaves cells out which say nothing of the rows, as long as they are few and stand on the sheet alone."""
+        cells = [f"cell {cell}" for cell in self.unclaimed]
+        alone = self.unclaimed_count == len(self.open_cells) == len(cells)
+        says = "it says" if len(cells) == 1 else "they say"
+        return (
+            (Settle("leave_out", cells, says=f"{says} nothing of the rows"),) if alone and len(cells) <= _SHOWN else ()
+        )
 
     @property
     def cells(self) -> int:
