@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from kebrin.layout import is_ratio
-from kebrin.table.findings import Finding, FindingKind
+from kebrin.table.findings import Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -105,10 +105,14 @@ class TieOut:
     def findings(self, *, breaks: bool) -> list[Finding]:
         """The totals that do not tie, the first of them one by one."""
         kind = FindingKind.GAP
-        found = [Finding(kind, gap.said, self.file, self.sheet, (gap.cell,), 1, breaks) for gap in self.gaps[:_TOLD]]
+        settle = (Settle("totals", "report", "proof", says="the report itself is wrong there"),) if breaks else ()
+        found = [
+            Finding(kind, gap.said, self.file, self.sheet, (gap.cell,), 1, breaks, settle=settle)
+            for gap in self.gaps[:_TOLD]
+        ]
         if self.failed > _TOLD:
             what = f"{self.failed - _TOLD:,} more stated totals do not tie"
-            found.append(Finding(kind, what, self.file, self.sheet, (), self.failed - _TOLD, breaks))
+            found.append(Finding(kind, what, self.file, self.sheet, (), self.failed - _TOLD, breaks, settle=settle))
         return found
 
     def to_plain(self) -> dict[str, Any]:
