@@ -198,3 +198,27 @@ def test_the_hint_to_trace_is_a_command_that_works(kebrin: Kebrin, demo: Path) -
     words = shlex.split(hint.partition(" trace ")[2])
     assert words == ["dues.csv", "1", "Calls"]
     assert "48 (text)" in kebrin("trace", *words).stdout
+
+
+@pytest.mark.parametrize("ending", ["csv", "parquet", "xlsx", "json", "jsonl", "sqlite"])
+def test_a_row_is_traced_by_what_it_says(tmp_path: Path, kebrin: Kebrin, ending: str) -> None:
+    rows = [["Quay", "2030", "2031"], ["North", 12, 31], ["South", 44, 20], ["West", 9, None]]
+    write_book(tmp_path / "r.xlsx", {"Foot": rows})
+    assert kebrin("tidy", "r.xlsx", "-o", f"t.{ending}").returncode == 0
+    found = kebrin("trace", f"t.{ending}", "--where", "Quay=South", "--where", "year=2031", "--json")
+    assert json.loads(found.stdout)["cell"] == "C3"
+    assert (
+        "there are 2 rows in which Quay is 'South': they are the rows 3, 4"
+        in kebrin("trace", f"t.{ending}", "--where", "Quay=South").stderr
+    )
+    assert "no row in which Quay is 'Wick'" in kebrin("trace", f"t.{ending}", "--where", "Quay=Wick").stderr
+    assert "Did you mean 'Quay'?" in kebrin("trace", f"t.{ending}", "--where", "quay=Wick").stderr
+
+
+def test_a_trace_takes_a_row_or_what_it_says(demo: Path, kebrin: Kebrin) -> None:
+    assert kebrin("tidy", "traffic_2031.xlsx", "-o", "t.csv").returncode == 0
+    assert "a row, or what the row says" in kebrin("trace", "t.csv").stderr
+    assert "a row, or what the row says" in kebrin("trace", "t.csv", "3", "--where", "month=Nov").stderr
+    assert "names no value" in kebrin("trace", "t.csv", "--where", "month").stderr
+    (demo / "t.csv.proof.json").write_text('{"kebrin proof": 1}', "utf-8")
+    assert "the proof is damaged" in kebrin("trace", "t.csv", "--where", "month=Nov").stderr

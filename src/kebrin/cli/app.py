@@ -251,22 +251,29 @@ def drift(
     sys.exit(code)
 
 
-@app.command(epilog="Example: kebrin trace traffic.csv 100")
+@app.command(epilog='Example: kebrin trace traffic.csv 100, or: kebrin trace traffic.csv --where "Sailing=07:15"')
 def trace(
     output: Annotated[Path, typer.Argument(metavar="OUT", help="A file that kebrin wrote, its proof beside it.")],
     row: Annotated[
-        int,
-        typer.Argument(metavar="ROW", help="The table's row, counted from 1; the heading is not counted."),
-    ],
+        int | None,
+        typer.Argument(metavar="[ROW]", help="The table's row, counted from 1; the heading is not counted."),
+    ] = None,
     column: Annotated[str, typer.Argument(metavar="[COLUMN]", help="The value column, if there are several.")] = "",
     *,
+    where: Annotated[
+        list[str] | None,
+        typer.Option(
+            metavar="COLUMN=VALUE", help="The row by what a column says, in place of its number; may be said again."
+        ),
+    ] = None,
+    measure: Annotated[str, typer.Option(metavar="COLUMN", help="The value column, beside --where.")] = "",
     as_json: AsJson = False,
 ) -> None:
     """Show the source cell behind an output value."""
     with told(as_json=as_json):
         from kebrin.cli import tracing
 
-        code = tracing.trace(output, row, column, as_json=as_json)
+        code = tracing.trace(output, row, column or measure, where=where or [], as_json=as_json)
     sys.exit(code)
 
 

@@ -10,8 +10,10 @@ from kebrin.cells import as_label
 from kebrin.cli import show
 from kebrin.cli.ending import Exit
 from kebrin.deliver import tracing
+from kebrin.errors import PlanError
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from pathlib import Path
 
     from rich.console import Console
@@ -22,9 +24,9 @@ _SHOWN, _BEHIND = 64, 8
 _PARTS = 20
 
 
-def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
+def trace(output: Path, row: int | None, column: str, *, where: Sequence[str], as_json: bool) -> int:
     """Show the source cell behind an output value."""
-    found = tracing.trace(output, row, column)
+    found = tracing.trace(output, _row(output, row, where), column)
     if as_json:
         print(json.dumps(_plain(found), ensure_ascii=False))
     else:
@@ -32,6 +34,29 @@ def trace(output: Path, row: int, column: str, *, as_json: bool) -> int:
     for file in found.changed:
         print(f"kebrin: {file} has changed since this output was written; run again to renew it", file=sys.stderr)
     return Exit.DONE
+
+
+def _row(output: Path, row: int | None, where: Sequence[str]) -> int:
+    """The row that is meant: by its number, or by what it says.
+
+    Raises:
+        PlanError: neither is stated, or both are, or no one row says so.
+    """
+    if (row is None) == (not where):
+        raise PlanError(
+            "trace takes a row, or what the row says", do='As in: kebrin trace traffic.csv --where "month=Nov"'
+        )
+    if row is not None:
+        return row
+    wanted = {}
+    for said in where:
+        name, sign, value = said.partition("=")
+        if not sign:
+            raise PlanError(
+                f"--where {said!r} names no value", do='State a column and what it says: --where "month=Nov"'
+            )
+        wanted[name.strip()] = value.strip()
+    return tracing.row_where(output, wanted)
 
 
 def _plain(found: tracing.Trace) -> dict[str, Any]:

@@ -22,10 +22,16 @@ from kebrin.sources.remote import is_address
 from kebrin.table import Origin, Parts
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator, Mapping
     from pathlib import Path
 
     from kebrin.cells import Report, Sheet
     from kebrin.table import CellOrigin
+
+# What a proof or an output that was tampered with may bring about.
+_DAMAGE = (
+    KeyError, TypeError, ValueError, AttributeError, IndexError, StopIteration, OverflowError, OSError,
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -77,17 +83,50 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
     proof = _proof_of(output)
     try:
         return _traced(output, proof, row, column)
-    except (
-        KeyError,
-        TypeError,
-        ValueError,
-        AttributeError,
-        IndexError,
-        StopIteration,
-        OverflowError,
-        OSError,
-    ) as error:
+    except _DAMAGE as error:
         raise _damaged(output, error) from error
+
+
+def row_where(output: Path, wanted: Mapping[str, str]) -> int:
+    """The one row of an output, counted from 1, whose columns say what is wanted.
+
+    Raises:
+        SourceError: the output or its proof is missing or damaged.
+        PlanError: there is no such column, no such row, or more than one.
+    """
+    output = at_hand(output)
+    proof = _proof_of(output)
+    try:
+        return _row_where(output, proof["output"], wanted)
+    except _DAMAGE as error:
+        raise _damaged(output, error) from error
+
+
+def _row_where(output: Path, made: dict[str, Any], wanted: Mapping[str, str]) -> int:
+    for name in wanted:
+        if name not in made["columns"]:
+            near = nearest(name, made["columns"])
+            raise PlanError(
+                f"there is no column {name!r}", Place(str(output)), why=f"the columns are {', '.join(made['columns'])}",
+                do=f"Did you mean {near!r}?" if near else "Name one of these",
+            )  # fmt: skip
+    records = _records(output, TextForm(**made.get("form", {})), int(made.get("above", 0)))
+    found = [
+        number for number, record in enumerate(records, 1)
+        if all(as_label(record[name] if record[name] is not None else "") == said for name, said in wanted.items())
+    ]  # fmt: skip
+    said = " and ".join(f"{name} is {value!r}" for name, value in wanted.items())
+    if not found:
+        raise PlanError(
+            f"there is no row in which {said}", Place(str(output)), do="State values as the output says them"
+        )
+    if len(found) > 1:
+        rows = ", ".join(f"{row:,}" for row in found[:6]) + (", ..." if len(found) > 6 else "")
+        raise PlanError(
+            f"there are {len(found):,} rows in which {said}", Place(str(output)), why=f"they are the rows {rows}",
+            do="State another column too, or one of these rows",
+        )  # fmt: skip
+    return found[0]
 
 
 def _damaged(output: Path, error: Exception) -> SourceError:
@@ -118,7 +157,7 @@ def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace
     seen = [(one, sources.sheet_of(one)) for one in cells]
     origin, sheet = seen[0]
     form = TextForm(**proof["output"].get("form", {}))
-    record = _record(output, row - 1, form, int(proof["output"].get("above", 0)))
+    record = next(islice(_records(output, form, int(proof["output"].get("above", 0))), row - 1, None))
     kind = Kind(int(sheet.kinds[origin.row, origin.column])).word if _is_inside(sheet, origin) else Kind.BLANK.word
     spot = sheet.spots[origin.row] if origin.row < len(sheet.spots) else ("", "")
     made = parts is not None and column in parts.columns
@@ -229,54 +268,34 @@ def _measure(output: Path, column: str, measures: list[str], columns: list[str])
     raise PlanError(what, Place(str(output)), why=why, do=f"Did you mean {near!r}?" if near else "Name one of them")
 
 
-def _record(output: Path, row: int, form: TextForm, above: int) -> dict[str, Any]:
-    """A row of an output (from 0); `above` lines stand above the headings of a workbook."""
-    reading = {
-        ".parquet": _from_parquet,
-        ".xlsx": _from_workbook,
-        ".ods": _from_workbook,
-        ".jsonl": _from_lines,
-        ".json": _from_list,
-        ".sqlite": _from_sqlite,
-    }
+def _records(output: Path, form: TextForm, above: int) -> Iterator[dict[str, Any]]:
+    """The rows of an output, in order; `above` lines stand above the headings of a workbook."""
     ending = output.suffix.lower()
-    if ending in reading:
-        return reading[ending](output, row, above)
-    with output.open(encoding=form.codec, newline="") as text:
-        lines = csv.reader(text, delimiter=form.delimiter)
-        heads = next(lines)
-        values = next(islice(lines, row, None))
-    return {head: value or None for head, value in zip(heads, values, strict=True)}
+    if ending == ".parquet":
+        import pyarrow.parquet as pq
 
+        for batch in pq.ParquetFile(output).iter_batches():
+            yield from batch.to_pylist()
+    elif ending in {".xlsx", ".ods"}:
+        from python_calamine import CalamineWorkbook
 
-def _from_parquet(output: Path, row: int, _: int) -> dict[str, Any]:
-    import pyarrow.parquet as pq
-
-    record: dict[str, Any] = pq.ParquetFile(output).read().slice(row, 1).to_pylist()[0]
-    return record
-
-
-def _from_workbook(output: Path, row: int, above: int) -> dict[str, Any]:
-    from python_calamine import CalamineWorkbook
-
-    lines = CalamineWorkbook.from_path(output).get_sheet_by_index(0).to_python(skip_empty_area=False)
-    values = [None if value == "" else value for value in lines[above + row + 1]]
-    return dict(zip(map(as_label, lines[above]), values, strict=True))
-
-
-def _from_lines(output: Path, row: int, _: int) -> dict[str, Any]:
-    with output.open(encoding="utf-8") as text:
-        record: dict[str, Any] = json.loads(next(islice(text, row, None)))
-    return record
-
-
-def _from_list(output: Path, row: int, _: int) -> dict[str, Any]:
-    record: dict[str, Any] = json.loads(output.read_text("utf-8"))[row]
-    return record
-
-
-def _from_sqlite(output: Path, row: int, _: int) -> dict[str, Any]:
-    with closing(sqlite3.connect(output)) as base:
-        base.row_factory = sqlite3.Row
-        name = next(base.execute("SELECT name FROM sqlite_master WHERE type = 'table'"))[0].replace('"', '""')
-        return dict(next(base.execute(f'SELECT * FROM "{name}" LIMIT 1 OFFSET ?', (row,))))  # noqa: S608 - quoted
+        lines = CalamineWorkbook.from_path(output).get_sheet_by_index(0).to_python(skip_empty_area=False)
+        heads = list(map(as_label, lines[above]))
+        for line in lines[above + 1 :]:
+            yield {head: None if value == "" else value for head, value in zip(heads, line, strict=True)}
+    elif ending == ".jsonl":
+        with output.open(encoding="utf-8") as text:
+            yield from map(json.loads, text)
+    elif ending == ".json":
+        yield from json.loads(output.read_text("utf-8"))
+    elif ending == ".sqlite":
+        with closing(sqlite3.connect(output)) as base:
+            base.row_factory = sqlite3.Row
+            name = next(base.execute("SELECT name FROM sqlite_master WHERE type = 'table'"))[0].replace('"', '""')
+            yield from map(dict, base.execute(f'SELECT * FROM "{name}"'))  # noqa: S608 - quoted
+    else:
+        with output.open(encoding=form.codec, newline="") as text:
+            rows = csv.reader(text, delimiter=form.delimiter)
+            names = next(rows)
+            for values in rows:
+                yield {head: value or None for head, value in zip(names, values, strict=True)}
