@@ -157,9 +157,7 @@ def without_cells(sheet: Sheet, layouts: list[Layout], said: Stated) -> list[Lay
 
 def _read(sheet: Sheet, layout: Layout) -> set[tuple[int, int]]:
     """The cells that a block's values and labels are read from."""
-    flat = [
-        cell for level in (*layout.stub, *layout.boxhead) for cell in {*level.cells.tolist(), level.head} if cell >= 0
-    ]
+    flat = [cell for level in (*layout.stub, *layout.boxhead) for cell in set(level.cells.tolist()) if cell >= 0]
     body = {(row, column) for row in layout.body_rows.tolist() for column in layout.body_columns.tolist()}
     return body | {divmod(cell, sheet.shape[1]) for cell in flat}
 
