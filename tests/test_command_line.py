@@ -220,5 +220,11 @@ def test_a_trace_takes_a_row_or_what_it_says(demo: Path, kebrin: Kebrin) -> None
     assert "a row, or what the row says" in kebrin("trace", "t.csv").stderr
     assert "a row, or what the row says" in kebrin("trace", "t.csv", "3", "--where", "month=Nov").stderr
     assert "names no value" in kebrin("trace", "t.csv", "--where", "month").stderr
+    assert kebrin("tidy", "dues.prn", "-o", "d.csv").returncode == 0
+    first = next(csv.DictReader((demo / "d.csv").read_text("utf-8").splitlines()))
+    where = [word for name, value in first.items() if name != "Dues" for word in ("--where", f"{name}={value}")]
+    by_words = kebrin("trace", "d.csv", *where, "--measure", "Dues", "--json")
+    assert by_words.stdout == kebrin("trace", "d.csv", "1", "Dues", "--json").stdout
+    assert json.loads(by_words.stdout)["column"] == "Dues"
     (demo / "t.csv.proof.json").write_text('{"kebrin proof": 1}', "utf-8")
     assert "the proof is damaged" in kebrin("trace", "t.csv", "--where", "month=Nov").stderr

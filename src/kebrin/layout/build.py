@@ -93,37 +93,19 @@ def build(
     texts |= _notes_in(sheet, (*heads.notes, *frame.comments), texts)
     unit = unit_line(sheet, area, around.cells)
     title, title_at = _title(sheet, area, texts, unit)
+    label_rows = (*(int(row) for row in _without(frame.rows[~rows], {*total_rows, *heads.bare})), *heads.rows)
     return Layout(
-        sheet=sheet.name,
-        area=area,
-        boxhead_rows=frame.heads,
-        stub_columns=frame.stub,
-        beside_columns=frame.beside,
-        mark_columns=frame.marks,
-        notes=tuple(marks.items()),
-        body_rows=body_rows.astype(np.int32),
-        body_columns=body_columns.astype(np.int32),
-        boxhead=tuple(level for level in boxhead if level.name != NO_COLUMN),
+        sheet=sheet.name, area=area, boxhead_rows=frame.heads, stub_columns=frame.stub, beside_columns=frame.beside,
+        mark_columns=frame.marks, notes=tuple(marks.items()), body_rows=body_rows.astype(np.int32),
+        body_columns=body_columns.astype(np.int32), boxhead=tuple(level for level in boxhead if level.name != NO_COLUMN),
         silent_rows=tuple(level.line for level in boxhead if level.name == NO_COLUMN),
-        unit_rows=tuple(level.line for level in units if level.line in frame.boxhead),
-        stub=stub,
-        totals=totals,
-        fields=(*fields, *_others(around.inherited, fields)),
-        texts=texts,
-        hidden_rows=frame.hidden_rows,
-        hidden_columns=frame.hidden_columns,
-        label_rows=(*(int(row) for row in _without(frame.rows[~rows], {*total_rows, *heads.bare})), *heads.rows),
-        repeats=frame.repeats,
-        pages=frame.pages,
-        measures=measures,
-        listed=frame.listed,
-        title=title,
+        unit_rows=tuple(level.line for level in units if level.line in frame.boxhead), stub=stub, totals=totals,
+        fields=(*fields, *_others(around.inherited, fields)), texts=texts, hidden_rows=frame.hidden_rows,
+        hidden_columns=frame.hidden_columns, label_rows=label_rows, repeats=frame.repeats, pages=frame.pages, measures=measures,
+        listed=frame.listed, title=title,
         title_name=period_name([title]) if title_at and int(sheet.filled[title_at[0]].sum()) == 1 else "",
-        title_at=title_at,
-        unit=unit,
-        stub_head=names.found[-1] if names.found else "",
-        evidence=(*frame.evidence, *remarks),
-    )
+        title_at=title_at, unit=unit, stub_head=names.found[-1] if names.found else "", evidence=(*frame.evidence, *remarks),
+    )  # fmt: skip
 
 
 def _found_heads(

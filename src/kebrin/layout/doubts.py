@@ -100,7 +100,7 @@ def mixed_doubt(boxhead: Sequence[Level], known: Collection[str] = ()) -> list[E
         used = [level.texts[code] for code in dict.fromkeys(level.codes.tolist()) if code >= 0]
         periods = [text for text in used if period_name([text])]
         others = [text for text in used if text not in periods and text.casefold() not in known]
-        # Two wells H1 and H2 among ninety-six are no half-years.
+        # Two berths H1 and H2 among ninety-six are no half-years.
         if len(periods) > 1 and 0 < len(others) <= _MOST_OTHERS * len(periods) and period_name(periods):
             shown = ", ".join(map(repr, periods[:2])) + (", ..." if len(periods) > 2 else "")
             rest = ", ".join(map(repr, others[:3])) + (", ..." if len(others) > 3 else "")

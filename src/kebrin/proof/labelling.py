@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import cache, partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,13 +15,16 @@ from kebrin.grammar.words import KEYED, without_continued
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Collection, Sequence
 
     from numpy.typing import NDArray
 
     from kebrin.table import Labels, Segment, Table
 
     Flags = NDArray[np.bool_]
+
+
+_LETTERED = re.compile(r"([a-z])[.:)]?\s+[^\W\d_]")
 
 
 @dataclass(frozen=True, eq=False)
@@ -190,13 +194,14 @@ def _wrong_texts(sheet: Sheet, segment: Segment, table: Table, labels: Labels, u
     first = np.full(len(labels.rows), -1)
     first[line[::-1]] = np.arange(len(line))[::-1]
     wrong_line = np.zeros(len(labels.rows), np.bool_)
+    notes = cache(partial(_letters_of_notes, sheet))
     wrong_line[line[codes != codes[first[line]]]] = True
     lines = np.flatnonzero(used)
     said = texts[codes[first[lines]]]
     values = sheet.values[labels.rows[lines], labels.columns[lines]]
     wrong = lines[wrong_line[lines]].tolist()
     for at in np.flatnonzero(values != said).tolist():
-        if not _says(values[at], said[at], labels) and not _but_for_a_letter(sheet, values[at], said[at]):
+        if not _says(values[at], said[at], labels) and not _but_for_a_letter(values[at], said[at], notes):
             wrong.append(int(lines[at]))
     return [(int(labels.rows[at]), int(labels.columns[at])) for at in dict.fromkeys(wrong)]
 
@@ -208,6 +213,7 @@ def _wrong_in_grid(
     grid = codes.reshape(len(segment.rows), segment.width)
     grid = grid if labels.axis == 0 else grid.T
     lines = np.flatnonzero(used)
+    notes = cache(partial(_letters_of_notes, sheet))
     same = (grid == grid[:, :1]).all(axis=1)
     said = np.array([*column.dictionary.to_pylist(), None], dtype=object)[grid[lines, 0]]
     values = sheet.values[labels.rows[lines], labels.columns[lines]]
@@ -215,18 +221,21 @@ def _wrong_in_grid(
     wrong += [
         int(lines[at])
         for at in np.flatnonzero(values != said).tolist()
-        if not _says(values[at], said[at], labels) and not _but_for_a_letter(sheet, values[at], said[at])
+        if not _says(values[at], said[at], labels) and not _but_for_a_letter(values[at], said[at], notes)
     ]
     return [(int(labels.rows[at]), int(labels.columns[at])) for at in dict.fromkeys(wrong)]
 
 
-def _but_for_a_letter(sheet: Sheet, value: object, text: str | None) -> bool:
+def _but_for_a_letter(value: object, text: str | None, notes: Callable[[], Collection[str]]) -> bool:
     """Whether a cell says a label and, behind a blank, a letter that a note on the sheet begins with."""
     bare, _, letter = neat(as_label(value)).rpartition(" ")
-    if text != bare or len(letter) != 1 or not letter.islower():
-        return False
-    note = re.compile(rf"{letter}[.:)]?\s+[^\W\d_]")
-    return any(note.match(sheet.text(*at)) for at in np.argwhere(sheet.kinds == Kind.TEXT).tolist())
+    return text == bare and len(letter) == 1 and letter.islower() and letter in notes()
+
+
+def _letters_of_notes(sheet: Sheet) -> frozenset[str]:
+    """The small letters that texts of a sheet begin with, before a word: notes explain them."""
+    texts = (sheet.text(*at) for at in np.argwhere(sheet.kinds == Kind.TEXT).tolist())
+    return frozenset(match[1] for text in texts if (match := _LETTERED.match(text)))
 
 
 def _says(value: object, text: str | None, labels: Labels) -> bool:

@@ -105,7 +105,11 @@ class TieOut:
     def findings(self, *, breaks: bool) -> list[Finding]:
         """The totals that do not tie, the first of them one by one."""
         kind = FindingKind.GAP
-        settle = (Settle("totals", "report", "proof", says="the report itself is wrong there"),) if breaks else ()
+        settle = (
+            (Settle("totals", "report", "proof", says="totals are told from then on, and break nothing"),)
+            if breaks
+            else ()
+        )
         found = [
             Finding(kind, gap.said, self.file, self.sheet, (gap.cell,), 1, breaks, settle=settle)
             for gap in self.gaps[:_TOLD]
