@@ -421,6 +421,25 @@ def test_a_figure_that_the_key_says_is_none_gives_no_value(tmp_path: Path, rows:
     assert [at for at, value in enumerate(values) if value is None] == [rows - 2]
 
 
+def test_a_key_of_one_column_leaves_the_figures_of_others(tmp_path: Path) -> None:
+    rows = [
+        ["Quay", "Foot", "Cars"],
+        ["North", 99, 12],
+        ["South", 31, 99],
+        ["West", 44, 20],
+        [""],
+        ["Foot: 99 = not counted"],
+    ]
+    run = kb.tidy_reports(write_book(tmp_path / "r.xlsx", {"Quays": rows}))
+    (table,) = run.tables.values()
+    said = [tuple(row.values()) for row in table.to_arrow().to_pylist()]
+    assert said == [
+        ("North", "Foot", None), ("North", "Cars", 12), ("South", "Foot", 31), ("South", "Cars", 99), ("West", "Foot", 44),
+        ("West", "Cars", 20),
+    ]  # fmt: skip
+    assert any("1 missing mark ('99') gave no value" in one.what for one in run.proof.remarks)
+
+
 def test_a_calendar_gives_dates_where_its_title_says_the_year(tmp_path: Path) -> None:
     weeks = [[7 * at + day - 1 if 0 < 7 * at + day - 1 < 32 else "" for day in range(7)] for at in range(5)]
     kept = [["Gull" if (at + day) % 3 == 0 and weeks[at][day] else "" for day in range(7)] for at in range(5)]

@@ -15,7 +15,7 @@ import numpy as np
 
 from kebrin.cells.kinds import Kind
 from kebrin.grammar.legend import Means, is_number, means, read_key
-from kebrin.grammar.reading import HEDGED, MISSING_MARKS, Look, read_text
+from kebrin.grammar.reading import HEDGED, MISSING_MARKS, Look, neat, read_text
 from kebrin.grammar.words import is_unit, unknown_units
 
 if TYPE_CHECKING:
@@ -128,8 +128,20 @@ def read_cells(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hin
     numbers[rows, columns] = settled
     for sign in filter(is_number, legend):  # the key says that this figure stands for none
         none = numbers == float(sign.replace("−", "-"))
+        spoken_of = _columns_of(cells, sign)
+        none[:, [at for at in range(none.shape[1]) if spoken_of and at not in spoken_of]] = False
         looks[none], numbers[none] = Look.MISSING, np.nan
     return Readings(looks, numbers, decimals, whys, legend)
+
+
+def _columns_of(cells: _Texts, sign: str) -> set[int]:
+    """The columns that a sign's key speaks of by their headings ("level: 9999 = out of order"); none if it speaks of all."""
+    keys = [
+        text for text in dict.fromkeys(cells.texts) if sign in text and any(one.sign == sign for one in read_key(text))
+    ]
+    heads = {neat(text.partition(":")[0]).lstrip("# ").casefold() for text in keys if ":" in text}
+    named = zip(cells.texts, cells.columns.tolist(), strict=True)
+    return {column for text, column in named if neat(text).casefold() in heads}
 
 
 def _certain(point: NDArray[np.float64], comma: NDArray[np.float64]) -> NDArray[np.float64]:
