@@ -6,6 +6,7 @@ import csv
 import datetime as dt
 import json
 import sqlite3
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import openpyxl
@@ -17,13 +18,15 @@ import sqlalchemy
 from python_calamine import CalamineWorkbook
 
 import kebrin as kb
-from kebrin.deliver.tracing import trace
+from kebrin.deliver import publish
+from kebrin.deliver.tracing import row_where, trace
 from kebrin.deliver.writing.books import Page, write_book
 from kebrin.table import Table
 
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from kebrin.deliver.outputs import Target
     from kebrin.deliver.publish import Published
 
 HEAD = """kebrin = 1
@@ -240,6 +243,73 @@ def test_values_are_traced_from_every_kind_of_file(bench: Bench, said: str) -> N
     assert found.origin.cell == "C4"
     assert float(found.value) == 5.0
     assert found.record["Route"] == "S1/2"
+
+
+PREPARED = "file = 'filled.xlsx'\ntemplate = 'board.xlsx'\nat = 'Board!B3'\n"
+
+
+@pytest.mark.parametrize(("said", "where", "sheet", "value"), [
+    ("file = 't_{value}.csv'\nby = 'Class'", {"Route": "S1/2", "month": "Jan"}, "", 5.0),
+    ("file = 't.xlsx'\nby = 'month'\nheading = true", {"Route": "S1/2", "Class": "Foot"}, "Feb", 6.0),
+    ("file = 't.ods'\nby = 'month'", {"Route": "S1/2", "Class": "Foot"}, "Feb", 6.0),
+    (f"{PREPARED}headings = true", {"Route": "S1/2", "month": "Jan"}, "", 5.0),
+    (f"{PREPARED}turned = true", {"Route": "S1/2", "month": "Jan"}, "", 5.0),
+])  # fmt: skip
+def test_values_are_traced_from_files_by_group_sheets_and_prepared_workbooks(
+    bench: Bench, said: str, where: dict[str, str], sheet: str, value: float
+) -> None:
+    book = openpyxl.Workbook()
+    book.active.title = "Board"
+    book.save(bench.folder / "board.xlsx")
+    published = bench.run(said)
+    path = next(one.path for one in published if "Cars" not in one.path.name)
+    row = row_where(path, where, sheet=sheet)
+    found = trace(path, row, sheet=sheet)
+    assert (float(found.value), float(found.said)) == (value, value)
+    assert found.record["Route"] == "S1/2"
+    if sheet:
+        with pytest.raises(kb.PlanError, match=r"several sheets.*Jan, Feb"):
+            trace(path, row)
+        with pytest.raises(kb.PlanError, match="Did you mean 'Feb'"):
+            trace(path, row, sheet="Febr")
+
+
+@pytest.mark.parametrize("ending", ["csv", "parquet", "jsonl", "json", "sqlite", "xlsx", "ods"])
+def test_what_was_written_is_read_back_before_it_takes_its_place(
+    bench: Bench, ending: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    bench.run(f"file = 't.{ending}'")
+    before = (bench.folder / f"t.{ending}").read_bytes()
+    write = publish._write
+
+    def short(target: Target, *others: Any) -> Any:
+        (page,) = target.pages
+        rows = page.table.data.slice(0, len(page.table) - 1)
+        return write(replace(target, pages=(replace(page, table=replace(page.table, data=rows)),)), *others)
+
+    monkeypatch.setattr(publish, "_write", short)
+    bench.report(APRIL)
+    with pytest.raises(kb.OutputError, match="it has 3 rows and the table 4"):
+        bench.run(f"file = 't.{ending}'")
+    assert (bench.folder / f"t.{ending}").read_bytes() == before
+
+
+def test_what_a_step_looked_up_or_computed_is_led_back_to_its_line_or_its_columns(bench: Bench) -> None:
+    (bench.folder / "ports.csv").write_text("code,port\nS1/2,Brae\n", "utf-8")
+    steps = """[[table.t.step]]
+lookup = ["port"]
+using = "ports.csv"
+by = { Route = "code" }
+unmatched = "keep"
+[[table.t.step]]
+compute = "both ways"
+formula = "carried * 2"
+"""
+    (published,) = bench.run("file = 't.csv'", HEAD + steps.replace("table.t.", "table.traffic."))
+    with pytest.raises(kb.PlanError, match=r"looked up in ports.csv by Route; on row 5 Route \(code there\) is 'S1/2'"):
+        trace(published.path, 5, "port")
+    with pytest.raises(kb.PlanError, match=r"computed: carried \* 2; on row 5 carried is '5'. Trace carried"):
+        trace(published.path, 5, "both ways")
 
 
 def database(bench: Bench) -> sqlalchemy.Engine:

@@ -127,6 +127,36 @@ def test_a_total_that_is_off_leaves_with_its_difference(given: Given) -> None:
     assert reported.proof.headline == "Nothing was lost; 1 total does not tie (only reported)"
 
 
+KNOWN = '[[proof.known]]\nsheet = "Traffic"\ncell = "C4"\nstates = 9\nsums = 6\nwhy = "printed before the count"'
+
+
+def test_a_wrong_total_is_accepted_by_name_while_its_figures_are_the_same(given: Given) -> None:
+    known = given([*QUAYS[:3], ["Total", 4, 9]], more=KNOWN)
+    assert known.holds
+    assert known.proof.headline == "Nothing was lost; 1 total is wrong, and known"
+    assert any("known (printed before the count): total row 4 states 9" in one.what for one in known.proof.findings)
+    # Another figure in the same cell, or another cell, is another error.
+    for other in (["Total", 4, 8], ["Total", 3, 9]):
+        changed = given([*QUAYS[:3], other], more=KNOWN)
+        assert not changed.holds
+    # A total that was mended is said, so that the line can go.
+    mended = given([*QUAYS[:3], ["Total", 4, 6]], more=KNOWN)
+    assert mended.holds
+    assert any("C4 was known to state 9" in one.what for one in mended.proof.findings)
+
+
+def test_a_wrong_total_needs_a_reason(given: Given) -> None:
+    with pytest.raises(kb.PlanError, match="why"):
+        given(QUAYS, more=KNOWN.replace("printed before the count", ""))
+
+
+def test_the_one_cell_is_named_that_makes_row_and_column_tie(given: Given) -> None:
+    sheet = [["Quay", "Jan", "Feb", "Total"], ["North", 12, 31, 43], ["South", 44, 81, 62], ["Total", 56, 49, 105]]
+    row, column = sorted(given(sheet).proof.failures)
+    assert "with 18 rather than 81 in C3 it would tie, and the total in C4 too" in row
+    assert "with 18 rather than 81 in C3 it would tie, and the total in D3 too" in column
+
+
 # Grand totals away from the table.
 
 HEAD = [["Grand total:", 10], ["Records:", 2], [""], [""], *QUAYS[:3]]
@@ -351,3 +381,12 @@ def test_cells_that_say_nothing_are_left_out_and_those_of_the_table_are_refused(
     assert given(rows, 'leave_out = ["cell A2", "cell C2"]').holds
     with pytest.raises(kb.LayoutError, match=r"leave_out names 'cell B5', which the table is made of"):
         given(rows, 'leave_out = ["cell B5"]')
+
+
+def test_a_record_that_bears_its_groups_name_and_equals_the_line_above_is_no_total(given: Given) -> None:
+    lines = [["North", "Foot", 12, 31], ["South", "Cars", 7, 20], ["", "Foot", 9, 4], ["", "South", 9, 4]]
+    run = given([["Quay", "Class", "Jan", "Feb"], *lines, ["Total", "", 37, 59]])
+    assert [record["value"] for record in records(run) if record["Class"] == "South"] == [9, 4]
+    # The sum of all of its group is one.
+    summed = given([["Quay", "Class", "Jan", "Feb"], *lines[:3], ["", "South", 16, 24], ["Total", "", 28, 55]])
+    assert [record["Class"] for record in records(summed)] == ["Foot", "Foot", "Cars", "Cars", "Foot", "Foot"]

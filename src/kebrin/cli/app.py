@@ -267,13 +267,15 @@ def trace(
         ),
     ] = None,
     measure: Annotated[str, typer.Option(metavar="COLUMN", help="The value column, beside --where.")] = "",
+    sheet: Annotated[str, typer.Option(metavar="SHEET", help="The sheet of a workbook that has several.")] = "",
     as_json: AsJson = False,
 ) -> None:
     """Show the source cell behind an output value."""
     with told(as_json=as_json):
         from kebrin.cli import tracing
 
-        code = tracing.trace(output, row, column or measure, where=where or [], as_json=as_json)
+        asked = tracing.Asked(row, column or measure, tuple(where or ()), sheet)
+        code = tracing.trace(output, asked, as_json=as_json)
     sys.exit(code)
 
 

@@ -311,6 +311,7 @@ def trace_hint(out: Console, published: Sequence[Published]) -> None:
     first = next((item for item in published if item.traceable), None)
     if first is not None:
         named = f" {quoted(first.measure)}" if first.measure else ""
+        named += f" --sheet {quoted(first.sheet)}" if first.sheet else ""
         next_step(out, f"See the cell behind a value: {command()} trace {quoted(first.place or first.path)} 1{named}")
 
 

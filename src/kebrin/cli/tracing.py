@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from kebrin.cells import as_label
 from kebrin.cli import show
@@ -13,7 +13,6 @@ from kebrin.deliver import tracing
 from kebrin.errors import PlanError
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
     from pathlib import Path
 
     from rich.console import Console
@@ -24,9 +23,18 @@ _SHOWN, _BEHIND = 64, 8
 _PARTS = 20
 
 
-def trace(output: Path, row: int | None, column: str, *, where: Sequence[str], as_json: bool) -> int:
+class Asked(NamedTuple):
+    """Which value is asked for: its row, by number or by what it says, its column, and its sheet where there are several."""
+
+    row: int | None
+    column: str = ""
+    where: tuple[str, ...] = ()
+    sheet: str = ""
+
+
+def trace(output: Path, asked: Asked, *, as_json: bool) -> int:
     """Show the source cell behind an output value."""
-    found = tracing.trace(output, _row(output, row, where), column)
+    found = tracing.trace(output, _row(output, asked), asked.column, sheet=asked.sheet)
     if as_json:
         print(json.dumps(_plain(found), ensure_ascii=False))
     else:
@@ -36,27 +44,27 @@ def trace(output: Path, row: int | None, column: str, *, where: Sequence[str], a
     return Exit.DONE
 
 
-def _row(output: Path, row: int | None, where: Sequence[str]) -> int:
+def _row(output: Path, asked: Asked) -> int:
     """The row that is meant: by its number, or by what it says.
 
     Raises:
         PlanError: neither is stated, or both are, or no one row says so.
     """
-    if (row is None) == (not where):
+    if (asked.row is None) == (not asked.where):
         raise PlanError(
             "trace takes a row, or what the row says", do='As in: kebrin trace traffic.csv --where "month=Nov"'
         )
-    if row is not None:
-        return row
+    if asked.row is not None:
+        return asked.row
     wanted = {}
-    for said in where:
+    for said in asked.where:
         name, sign, value = said.partition("=")
         if not sign:
             raise PlanError(
                 f"--where {said!r} names no value", do='State a column and what it says: --where "month=Nov"'
             )
         wanted[name.strip()] = value.strip()
-    return tracing.row_where(output, wanted)
+    return tracing.row_where(output, wanted, sheet=asked.sheet)
 
 
 def _plain(found: tracing.Trace) -> dict[str, Any]:

@@ -29,6 +29,8 @@ if TYPE_CHECKING:
     from kebrin.table import Table
 
 _MOST_PAGES, _MOST_FILES = 1_000, 20_000
+# Beyond so many values times blocks the parts of a table do not know their cells: they would be asked for one by one.
+_MOST_SEGMENTS = 1_000_000
 _LINE_ENDS = {"lf": "\n", "crlf": "\r\n"}
 
 
@@ -77,8 +79,8 @@ class Target:
     key: tuple[str, ...] = ()
 
     @property
-    def is_plain(self) -> bool:
-        """Whether it is one whole table, so that its values can be traced from the file."""
+    def is_whole(self) -> bool:
+        """Whether it is one whole table and nothing else."""
         return (
             len(self.done) == len(self.pages) == 1
             and self.pages[0].table is self.done[0].table
@@ -233,9 +235,14 @@ def _by_value(table: Table, name: str) -> list[tuple[str, Table]]:
     order = np.argsort(groups.of, kind="stable")
     ends = np.cumsum(np.bincount(groups.of, minlength=len(groups)))
     values = groups.columns[name].to_pylist()
-    whole = rows_of(replace(table, origins=Origin()), order)
+    whole = rows_of(replace(table, origins=Origin(), parts=None), order)
     data = whole.data.combine_chunks()
-    return [
-        ("(blank)" if value is None else str(value), replace(whole, data=data.slice(end - size, size)))
-        for value, end, size in zip(values, ends.tolist(), np.diff(ends, prepend=0).tolist(), strict=True)
-    ]
+    known = len(groups) * (len(table.origins.segments) + 1) <= _MOST_SEGMENTS
+    found = []
+    for value, end, size in zip(values, ends.tolist(), np.diff(ends, prepend=0).tolist(), strict=True):
+        rows = order[end - size : end]
+        origins = table.origins.take(rows).bare() if known and len(table.origins) == len(table) else Origin()
+        parts = table.parts.take(rows).bare() if known and table.parts is not None else None
+        part = replace(whole, data=data.slice(end - size, size), origins=origins, parts=parts)
+        found.append(("(blank)" if value is None else str(value), part))
+    return found

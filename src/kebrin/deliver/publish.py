@@ -12,9 +12,10 @@ from typing import TYPE_CHECKING, Any, Literal, cast
 from kebrin.deliver.atomic import whole_files
 from kebrin.deliver.guard import is_own, proof_path, refuse_sources, unproved_path
 from kebrin.deliver.outputs import Target
+from kebrin.deliver.reading_back import hold
 from kebrin.deliver.standing import Standing, run_in, standing
 from kebrin.deliver.writing.appending import add_to
-from kebrin.deliver.writing.books import Page, write_book
+from kebrin.deliver.writing.books import Page, page_names, write_book
 from kebrin.deliver.writing.database import put_into_database, shown_address
 from kebrin.deliver.writing.documents import write_document
 from kebrin.deliver.writing.guarding import formulas_in, guarded, told
@@ -33,6 +34,9 @@ if TYPE_CHECKING:
 
     from kebrin.table import Parts, Table
     from kebrin.work.joining import Done
+
+# A sheet and the row and column (1-based) of its first value.
+Spot = tuple[str, int, int]
 
 # What sums of more rows than this are made of is not written down: each row takes a place of its own.
 _MOST_PARTS = 200_000
@@ -59,6 +63,7 @@ class Published:
     added: bool = False
     place: str = ""
     measure: str = ""  # the value column that a trace must name, where there are several
+    sheet: str = ""  # the sheet that it must name, where there are several
 
 
 def refuse_ending(path: Path) -> None:
@@ -115,21 +120,24 @@ def publish_target(target: Target, *, accept: bool = False, there: Standing | No
     else:
         beside = [metadata_path(written)] if target.metadata else []
         with whole_files([written, *beside, proof_path(written)]) as (part, *more, proof_part):
-            said = _write(target, part, written, there)
+            said, places = _write(target, part, written, there)
+            if not places and _is_traced(target, there) and not there.renew:
+                hold(target, part, written)
             for one in more:
                 one.write_text(metadata(target.pages[0].table, written.name, target.form, target.key), "utf-8")
-            proof_part.write_text(proof_text(target, done, written, part, there), "utf-8")
+            proof_part.write_text(proof_text(target, done, written, part, there, places=places), "utf-8")
     if not held_back:
         remove_own(unproved_path(path))
-    table = target.done[0].table
+    table = target.pages[0].table
     parts = _parts_of(table)
     figures = [*table.measures, *(parts.columns if parts else ())]
     return Published(
         ", ".join(one.name for one in target.done), written, proof_path(written), held_back,
         sum(len(page.table) for page in target.pages),
-        target.is_plain and not there.adds and not target.database and path.suffix.lower() not in HANDOUTS and bool(figures),
+        _is_traced(target, there) and bool(figures) and bool(parts or len(table.origins)),
         (*said, *_of_stale_sheets(target, there)), added=there.adds,
         measure=figures[0] if len(figures) > 1 else "",
+        sheet=page_names([target.pages[0].name])[0] if len(target.pages) > 1 else "",
         place=f"{target.into} in {shown_address(target.database)}" if target.database else address_of(written),
     )  # fmt: skip
 
@@ -165,11 +173,19 @@ def _of_stale_sheets(target: Target, there: Standing) -> list[str]:
     ]
 
 
-def _write(target: Target, part: Path, shown: Path, there: Standing) -> list[str]:
-    """Write a file's data; what a person should look at is given back."""
+def _is_traced(target: Target, there: Standing) -> bool:
+    """Whether its values can be traced from what is written: files of which all rows come from this run."""
+    return (
+        not there.adds and not target.database and target.path.suffix.lower() not in HANDOUTS and target.what == "table"
+    )
+
+
+def _write(target: Target, part: Path, shown: Path, there: Standing) -> tuple[list[str], list[Spot]]:
+    """Write a file's data; what a person should look at is given back, and where on a template the values stand."""
     page = target.pages[0]
     if target.template is not None:
-        return put_into(target.template, target.at, page.table, part, turned=target.turned, headings=target.headings)
+        put = put_into(target.template, target.at, page.table, part, turned=target.turned, headings=target.headings)
+        return put.said, [(put.sheet, put.row, put.column)]
     kind = target.path.suffix.lower()
     if kind in HANDOUTS:
         sources = tuple(dict.fromkeys(Path(one.file).name for done in target.done for one in done.proof.sources))
@@ -194,21 +210,24 @@ def _write(target: Target, part: Path, shown: Path, there: Standing) -> list[str
         table = guarded(page.table) if formulas and target.form.guard else page.table
         write_table(table, part, kind=kind, shown=shown, form=target.form, name=target.done[0].name)
         said = told(formulas, guard=target.form.guard)
-        return [said] if said else []
-    return []
+        return [said] if said else [], []
+    return [], []
 
 
 def proof_text(
-    target: Target, done: list[Done], written: Path, part: Path | None, there: Standing, *, rows: int | None = None
-) -> str:
-    """The text of the proof that stands beside an output; `rows` where not all of them are at hand."""
-    whole = done[0] if target.is_plain and not there.adds and not target.database else None
+    target: Target, done: list[Done], written: Path, part: Path | None, there: Standing, *,
+    rows: int | None = None, places: Sequence[Spot] = (),
+) -> str:  # fmt: skip
+    """The text of the proof that stands beside an output; `rows` where not all of them are at hand, `places` on a template."""
+    traced = _is_traced(target, there)
+    alone = target.pages[0].table if traced and len(target.pages) == 1 and not places else None
     plain = done[0].proof.to_plain() if len(done) == 1 else _several(done)
     count = sum(len(page.table) for page in target.pages) if rows is None else rows
     plain["output"] = {
         "file": written.name, "sha256": digest(part) if part else "", "rows": count,
-        "columns": list(whole.table.columns) if whole else [], "measures": list(whole.table.measures) if whole else [],
-        **({"made": dict(whole.table.made)} if whole and whole.table.made else {}),
+        "columns": list(alone.columns) if alone is not None else [],
+        "measures": list(alone.measures) if alone is not None else [],
+        **({"made": dict(alone.made)} if alone is not None and alone.made else {}),
     }  # fmt: skip
     if target.form != TextForm():
         plain["output"]["form"] = asdict(target.form)
@@ -220,7 +239,7 @@ def proof_text(
         plain["output"]["for each"] = Path(target.pattern).name
     if target.if_there == "append":
         plain["output"]["runs"] = [one.to_plain() for one in (*there.runs, run_in(target))]
-    if not whole:
+    if not target.is_whole or not traced:
         kept = there.stale if there.renew and target.stale == "tell" else ()
         plain["output"]["sheets"] = [
             *({"sheet": page.name, "rows": len(page.table)} for page in target.pages),
@@ -229,11 +248,33 @@ def proof_text(
     # The sources as seen from the output, so that a trace works from any folder.
     for source in plain["sources"]:
         source["from here"] = _seen_from(written.parent, source["file"])
-    plain["origin"] = whole.table.origins.to_plain() if whole else []
-    parts = _parts_of(whole.table) if whole else None
-    if parts is not None:
-        plain["parts"] = parts.to_plain()
+    plain |= _behind(alone) if alone is not None else {"origin": []}
+    if traced and alone is None:
+        plain["behind"] = [_behind_page(target, at, places) for at in range(len(target.pages))]
     return _lines_of(plain)
+
+
+def _behind(table: Table) -> dict[str, Any]:
+    """Which cells are behind a table's values and figures."""
+    parts = _parts_of(table)
+    ways = {name: way._asdict() for name, way in table.ways.items() if name in table.columns}
+    return {
+        "origin": table.origins.to_plain(), **({"parts": parts.to_plain()} if parts is not None else {}),
+        **({"ways": ways} if ways else {}),
+    }  # fmt: skip
+
+
+def _behind_page(target: Target, at: int, places: Sequence[Spot]) -> dict[str, Any]:
+    """The same for one sheet of several, or for a place on a template: where it is, and what it has."""
+    page = target.pages[at]
+    where = places[at] if places else (page_names(one.name for one in target.pages)[at], 0, 0)
+    table = page.table
+    said = {"sheet": where[0], "rows": len(table), "columns": list(table.columns), "measures": list(table.measures)}
+    if places:
+        said |= {"first": list(where[1:]), "turned": target.turned}
+    elif page.heading:
+        said["above"] = 2
+    return {**said, **_behind(table)}
 
 
 def _parts_of(table: Table) -> Parts | None:

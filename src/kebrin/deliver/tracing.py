@@ -19,15 +19,17 @@ from kebrin.errors import Place, PlanError, SourceError, nearest
 from kebrin.sources import piped, read_again
 from kebrin.sources.files import digest, first_bytes
 from kebrin.sources.remote import is_address
-from kebrin.table import Origin, Parts
+from kebrin.table import Origin, Parts, Way
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Mapping
+    from collections.abc import Container, Iterator, Mapping, Sequence
     from pathlib import Path
 
     from kebrin.cells import Report, Sheet
     from kebrin.table import CellOrigin
 
+# So many sheets are named to choose from.
+_NAMED = 8
 # What a proof or an output that was tampered with may bring about.
 _DAMAGE = (
     KeyError, TypeError, ValueError, AttributeError, IndexError, StopIteration, OverflowError, OSError,
@@ -67,13 +69,64 @@ class Trace:
         return self.record[self.column]
 
 
-def trace(output: Path, row: int, column: str = "") -> Trace:
+@dataclass(frozen=True)
+class _Page:
+    """One table of an output: its columns and rows, where it stands in the file, and what its proof says is behind it.
+
+    `first` is the row and column (1-based) of its first value on a prepared workbook, where rows may stand in columns;
+    `above` counts the lines over the headings of a sheet.
+    """
+
+    sheet: str
+    columns: tuple[str, ...]
+    measures: tuple[str, ...]
+    rows: int
+    origin: Any
+    parts: Parts | None
+    ways: Mapping[str, Way]
+    above: int = 0
+    first: tuple[int, int] | None = None
+    turned: bool = False
+
+    @classmethod
+    def of(cls, about: dict[str, Any], behind: dict[str, Any]) -> _Page:
+        """A page by what the proof says of it."""
+        return cls(
+            about.get("sheet", ""), tuple(about["columns"]), tuple(about["measures"]), int(about["rows"]),
+            behind["origin"], Parts.from_plain(behind["parts"]) if "parts" in behind else None,
+            {name: Way(way["said"], tuple(map(tuple, way["of"]))) for name, way in behind.get("ways", {}).items()},
+            int(about.get("above", 0)), tuple(about["first"]) if "first" in about else None, bool(about.get("turned")),
+        )  # fmt: skip
+
+
+def _page_of(output: Path, proof: dict[str, Any], sheet: str) -> _Page:
+    """The table that is meant: the only one, or the one on a sheet.
+
+    Raises:
+        PlanError: there is no such sheet, or there are several and none is named.
+    """
+    several = [_Page.of(one, one) for one in proof.get("behind", ())]
+    pages = several or [_Page.of(proof["output"], proof)]
+    named = [page for page in pages if sheet in {"", page.sheet}]
+    if len(named) == 1:
+        return named[0]
+    names = [page.sheet for page in pages if page.sheet]
+    near = nearest(sheet, names) if sheet else ""
+    raise PlanError(
+        f"there is no sheet {sheet!r}" if sheet else "the output has several sheets", Place(str(output)),
+        why=f"they are {', '.join(names[:_NAMED])}{', ...' if len(names) > _NAMED else ''}" if names else "it is no workbook",
+        do=f"Did you mean {near!r}?" if near else "Name one with --sheet" if names else "Leave the sheet out",
+    )  # fmt: skip
+
+
+def trace(output: Path, row: int, column: str = "", *, sheet: str = "") -> Trace:
     """The source cell behind a value of a written output.
 
     Args:
-        output: a file of one table that Kebrin wrote, with its proof beside it.
+        output: a file that Kebrin wrote, with its proof beside it.
         row: the table's row, counted from 1, the heading not counted.
         column: the measure column; may be left out if there is one only.
+        sheet: the sheet of a workbook; may be left out if there is one only.
 
     Raises:
         SourceError: the output, its proof or the source is missing or is not what the proof was made for.
@@ -82,13 +135,13 @@ def trace(output: Path, row: int, column: str = "") -> Trace:
     output = at_hand(output)
     proof = _proof_of(output)
     try:
-        return _traced(output, proof, row, column)
+        return _traced(output, proof, _page_of(output, proof, sheet), row, column)
     except _DAMAGE as error:
         raise _damaged(output, error) from error
 
 
-def row_where(output: Path, wanted: Mapping[str, str]) -> int:
-    """The one row of an output, counted from 1, whose columns say what is wanted.
+def row_where(output: Path, wanted: Mapping[str, str], *, sheet: str = "") -> int:
+    """The one row of an output, or of a sheet of it, counted from 1, whose columns say what is wanted.
 
     Raises:
         SourceError: the output or its proof is missing or damaged.
@@ -97,20 +150,24 @@ def row_where(output: Path, wanted: Mapping[str, str]) -> int:
     output = at_hand(output)
     proof = _proof_of(output)
     try:
-        return _row_where(output, proof["output"], wanted)
+        return _row_where(output, _page_of(output, proof, sheet), _form_of(proof), wanted)
     except _DAMAGE as error:
         raise _damaged(output, error) from error
 
 
-def _row_where(output: Path, made: dict[str, Any], wanted: Mapping[str, str]) -> int:
+def _form_of(proof: dict[str, Any]) -> TextForm:
+    return TextForm(**proof["output"].get("form", {}))
+
+
+def _row_where(output: Path, page: _Page, form: TextForm, wanted: Mapping[str, str]) -> int:
     for name in wanted:
-        if name not in made["columns"]:
-            near = nearest(name, made["columns"])
+        if name not in page.columns:
+            near = nearest(name, page.columns)
             raise PlanError(
-                f"there is no column {name!r}", Place(str(output)), why=f"the columns are {', '.join(made['columns'])}",
+                f"there is no column {name!r}", Place(str(output)), why=f"the columns are {', '.join(page.columns)}",
                 do=f"Did you mean {near!r}?" if near else "Name one of these",
             )  # fmt: skip
-    records = _records(output, TextForm(**made.get("form", {})), int(made.get("above", 0)))
+    records = _records(output, form, page)
     found = [
         number for number, record in enumerate(records, 1)
         if all(as_label(record[name] if record[name] is not None else "") == said for name, said in wanted.items())
@@ -136,17 +193,18 @@ def _damaged(output: Path, error: Exception) -> SourceError:
     )
 
 
-def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace:
-    parts = Parts.from_plain(proof["parts"]) if "parts" in proof else None
-    measures: list[str] = [*proof["output"]["measures"], *(parts.columns if parts else ())]
-    column = _measure(output, column, measures, proof["output"]["columns"])
-    rows = int(proof["output"]["rows"])
-    if not 1 <= row <= rows:
-        raise PlanError(f"there is no row {row:,}", Place(str(output)), why=f"the table has rows 1 to {rows:,}")
+def _traced(output: Path, proof: dict[str, Any], page: _Page, row: int, column: str) -> Trace:
+    parts = page.parts
+    measures: list[str] = [*page.measures, *(parts.columns if parts else ())]
+    column = _measure(output, column, measures, page.columns, page.ways)
+    if not 1 <= row <= page.rows:
+        raise PlanError(f"there is no row {row:,}", Place(str(output)), why=f"the table has rows 1 to {page.rows:,}")
+    if column in page.ways:
+        raise _made_by_a_step(output, proof, page, row, column)
     if parts and column in parts.columns:
         cells = parts.of(row - 1, column)
     else:
-        cells = [one for one in [Origin.from_plain(proof["origin"]).of(row - 1, column)] if one is not None]
+        cells = [one for one in [Origin.from_plain(page.origin).of(row - 1, column)] if one is not None]
     if not cells:
         raise PlanError(
             f"no cell is behind {column!r} in row {row:,}",
@@ -156,14 +214,29 @@ def _traced(output: Path, proof: dict[str, Any], row: int, column: str) -> Trace
     sources = _Sources(output, proof)
     seen = [(one, sources.sheet_of(one)) for one in cells]
     origin, sheet = seen[0]
-    form = TextForm(**proof["output"].get("form", {}))
-    record = next(islice(_records(output, form, int(proof["output"].get("above", 0))), row - 1, None))
+    record = next(islice(_records(output, _form_of(proof), page), row - 1, None))
     kind = Kind(int(sheet.kinds[origin.row, origin.column])).word if _is_inside(sheet, origin) else Kind.BLANK.word
     spot = sheet.spots[origin.row] if origin.row < len(sheet.spots) else ("", "")
     made = parts is not None and column in parts.columns
     return Trace(
         shown(output), row, column, record, origin, _said(sheet, origin), kind, sources.changed, spot,
         _begins(sheet, origin, spot[1]), tuple((one, _said(own, one)) for one, own in seen) if made else (),
+    )  # fmt: skip
+
+
+def _made_by_a_step(output: Path, proof: dict[str, Any], page: _Page, row: int, column: str) -> PlanError:
+    """What a looked up or computed value is made of, since no cell of a report holds it."""
+    way = page.ways[column]
+    record = next(islice(_records(output, _form_of(proof), page), row - 1, None))
+    held = [
+        f"{own if own == other else f'{own} ({other} there)'} is {as_label(record[own] if record[own] is not None else '')!r}"
+        for own, other in way.of
+        if own in record
+    ]
+    measures = [name for name, _ in way.of if name in page.measures]
+    return PlanError(
+        f"no cell holds {column!r}", Place(str(output)), why=f"{way.said}; on row {row:,} {' and '.join(held)}",
+        do=f"Trace {' or '.join(measures)}" if measures else "Look there for the line that says so",
     )  # fmt: skip
 
 
@@ -249,7 +322,7 @@ def _proof_of(output: Path) -> dict[str, Any]:
     return proof
 
 
-def _measure(output: Path, column: str, measures: list[str], columns: list[str]) -> str:
+def _measure(output: Path, column: str, measures: Sequence[str], columns: Sequence[str], ways: Container[str]) -> str:
     if not measures:
         raise PlanError(
             "the table has no measure", Place(str(output)), why="only the values of measures know their cell",
@@ -257,7 +330,7 @@ def _measure(output: Path, column: str, measures: list[str], columns: list[str])
         )  # fmt: skip
     if not column and len(measures) == 1:
         return measures[0]
-    if column in measures:
+    if column in measures or column in ways:
         return column
     near = nearest(column, measures)
     if column in columns:
@@ -268,8 +341,8 @@ def _measure(output: Path, column: str, measures: list[str], columns: list[str])
     raise PlanError(what, Place(str(output)), why=why, do=f"Did you mean {near!r}?" if near else "Name one of them")
 
 
-def _records(output: Path, form: TextForm, above: int) -> Iterator[dict[str, Any]]:
-    """The rows of an output, in order; `above` lines stand above the headings of a workbook."""
+def _records(output: Path, form: TextForm, page: _Page) -> Iterator[dict[str, Any]]:
+    """The rows of an output, in order."""
     ending = output.suffix.lower()
     if ending == ".parquet":
         import pyarrow.parquet as pq
@@ -277,12 +350,7 @@ def _records(output: Path, form: TextForm, above: int) -> Iterator[dict[str, Any
         for batch in pq.ParquetFile(output).iter_batches():
             yield from batch.to_pylist()
     elif ending in {".xlsx", ".ods"}:
-        from python_calamine import CalamineWorkbook
-
-        lines = CalamineWorkbook.from_path(output).get_sheet_by_index(0).to_python(skip_empty_area=False)
-        heads = list(map(as_label, lines[above]))
-        for line in lines[above + 1 :]:
-            yield {head: None if value == "" else value for head, value in zip(heads, line, strict=True)}
+        yield from _sheet_records(output, page)
     elif ending == ".jsonl":
         with output.open(encoding="utf-8") as text:
             yield from map(json.loads, text)
@@ -299,3 +367,27 @@ def _records(output: Path, form: TextForm, above: int) -> Iterator[dict[str, Any
             names = next(rows)
             for values in rows:
                 yield {head: value or None for head, value in zip(names, values, strict=True)}
+
+
+def _sheet_records(output: Path, page: _Page) -> Iterator[dict[str, Any]]:
+    """The rows of one sheet of a workbook, or of a place on it."""
+    from python_calamine import CalamineWorkbook
+
+    book = CalamineWorkbook.from_path(output)
+    sheet = book.get_sheet_by_name(page.sheet) if page.sheet else book.get_sheet_by_index(0)
+    lines = sheet.to_python(skip_empty_area=False)
+    if page.first is None:
+        heads, lines = list(map(as_label, lines[page.above])), lines[page.above + 1 :]
+    else:
+        heads, (row, column) = list(page.columns), page.first
+        size = (len(heads), page.rows) if page.turned else (page.rows, len(heads))
+        lines = [
+            [_at(lines, row - 1 + down, column - 1 + right) for right in range(size[1])] for down in range(size[0])
+        ]
+        lines = [list(line) for line in zip(*lines, strict=True)] if page.turned else lines
+    for line in lines:
+        yield {head: None if value == "" else value for head, value in zip(heads, line, strict=True)}
+
+
+def _at(lines: list[list[Any]], row: int, column: int) -> Any:
+    return lines[row][column] if row < len(lines) and column < len(lines[row]) else ""

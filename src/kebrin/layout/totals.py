@@ -76,6 +76,7 @@ class Search:
     found: dict[int, tuple[NDArray[np.intp], str, float]] = field(default_factory=dict)
     means: set[int] = field(default_factory=set)
     telling: NDArray[np.bool_] = field(init=False)
+    groups: set[int] = field(default_factory=set)
     wholes: dict[int, str] = field(default_factory=dict)
     carried: set[int] = field(default_factory=set)
     causes: dict[int, str] = field(default_factory=dict)
@@ -94,7 +95,8 @@ class Search:
         if self.words_count:
             self.means = set(said.lines(average_word))
             self.carried = _carrying(self, said.lines(carried_word)) if self.axis == "row" else set()
-            self.wholes = dict.fromkeys(named_as_their_group(self.paths), "it bears the name of its group")
+            self.groups = set(named_as_their_group(self.paths))
+            self.wholes = dict.fromkeys(self.groups, "it bears the name of its group")
             self.wholes |= dict.fromkeys(self.carried, "it only carries a sum over") | dict(self.signs.wholes)
             counts = Counter(label for path in self.paths for label in path)
             for at in said.lines(says_whole):
@@ -294,6 +296,15 @@ def _find_parents(search: Search) -> None:
             search.causes[line] = "they are called parts of it" if named else SET_IN
 
 
+def _has_group(search: Search, line: int, parts: NDArray[np.intp], found: Container[int]) -> bool:
+    """Whether a line that bears its group's name sums all of the group: one that sums a part of it is a record of that name."""
+    group = search.paths[line][:-1]
+    if not any(group):  # it stands among groups, and sums one of them
+        return True
+    own = {at for at, path in enumerate(search.paths) if path[:-1] == group and at != line and at not in found}
+    return own <= set(parts.tolist())
+
+
 def _find_runs(search: Search) -> None:
     """Lines that are exactly the sum of the run before them (or, failing that, after them), word or no word."""
     weights = uneven(search.filled.shape[1])
@@ -320,7 +331,10 @@ def _find_runs(search: Search) -> None:
 def _with_cause(search: Search, found: dict[int, NDArray[np.intp]]) -> dict[int, NDArray[np.intp]]:
     """The lines among some that equal sums which something beside arithmetic says to be totals."""
     told = {line for line in found if search.words[line]}
-    known = {line: search.wholes[line] for line in found if line in search.wholes and line not in told}
+    known = {
+        line: search.wholes[line] for line, parts in found.items()
+        if line in search.wholes and line not in told and (line not in search.groups or _has_group(search, line, parts, found))
+    }  # fmt: skip
     plain = {line for line in range(len(search.paths)) if not search.words[line]}
     bare = [line for line in found if line not in told and line not in known]
     if len(bare) > 1:

@@ -61,5 +61,5 @@ def _proof(name: str, parts: list[Done], table: Table, more: list[Finding], term
     sources = {source.file: source for part in parts for source in part.proof.sources}
     return Proof(
         table=name, sources=tuple(sources.values()), steps=table.steps, remarks=(*said, *more, *table.remarks),
-        totals_must_tie=terms.totals_must_tie, leave_open=terms.leave_open, strict=terms.strict,
+        totals_must_tie=terms.totals_must_tie, known=terms.known, leave_open=terms.leave_open, strict=terms.strict,
     )  # fmt: skip

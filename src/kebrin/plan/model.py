@@ -177,8 +177,24 @@ class TablePlan(Strict):
         return self
 
 
+class KnownPlan(Strict):
+    """A wrong total of the report that is known: its cell, what it states, what its parts sum to, and why it is so.
+
+    The proof tells it each time. With other figures in the report it holds no longer, and the total is open again.
+    """
+
+    cell: str
+    states: float
+    sums: float
+    sheet: str = ""
+    file: str = ""
+    why: Annotated[str, Field(min_length=1)]
+
+
 class ProofPlan(Strict):
     """What must hold: whether stated totals must tie, and the largest difference that still does.
+
+    `known` lists wrong totals that are accepted one by one, each with its figures.
 
     `repeats` says whether rows of a crosstab may bear the same labels. `leave_open` lists words of questions that a person
     leaves open; any other open question breaks the proof of a run.
@@ -188,6 +204,7 @@ class ProofPlan(Strict):
     tolerance: Annotated[float, Field(ge=0)] | None = None
     repeats: Literal["refuse", "expected"] = "refuse"
     leave_open: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
+    known: tuple[KnownPlan, ...] = ()
 
 
 class OutputPlan(Strict):

@@ -11,6 +11,7 @@ from kebrin.plan.deriving import derived
 from kebrin.plan.expecting import checks_of
 from kebrin.plan.fitting import fitted
 from kebrin.plan.parts import Part, PartTask
+from kebrin.proof import Known
 from kebrin.sources.choosing import Choice, choose
 from kebrin.table import Finding, FindingKind
 from kebrin.work.declared import ahead, unfitting, with_kinds
@@ -69,7 +70,9 @@ def run_plan(plan: PlanModel, base: Path, means: Means | None = None) -> list[Do
     means = means or Means()
     asked = plan.proof
     terms = Terms(
-        asked.totals == "must tie", asked.tolerance, repeats=asked.repeats == "expected", strict=True, leave_open=asked.leave_open
+        asked.totals == "must tie", asked.tolerance, repeats=asked.repeats == "expected", strict=True,
+        leave_open=asked.leave_open,
+        known=tuple(Known(one.cell, one.states, one.sums, one.sheet, one.file, one.why) for one in asked.known),
     )  # fmt: skip
     made: dict[str, Done] = {}
     runs: dict[str, list[Done]] = {}
@@ -85,7 +88,28 @@ def run_plan(plan: PlanModel, base: Path, means: Means | None = None) -> list[Do
         made |= {one.name: one for one in runs[name]}
     read_from = {name: done for name, done in runs.items() if not plan.table[name].made_of}
     shared = dict(zip(read_from, _with_shared_sheets(list(read_from.values())), strict=True))
-    return [done for name in plan.table for done in shared.get(name, runs[name])]
+    return _with_lapsed([done for name in plan.table for done in shared.get(name, runs[name])], terms.known)
+
+
+def _with_lapsed(runs: list[Done], known: Sequence[Known]) -> list[Done]:
+    """The tables; of a known wrong total that is so no longer, the first table that its sheet gave says so."""
+    still = {one for done in runs for tie in done.proof.ties for one in tie.known_of(known)}
+    for one in known:
+        of_sheet = (
+            at for at, done in enumerate(runs)
+            if any(one.is_of(ledger.file, ledger.sheet) for ledger in done.proof.ledgers)
+        )  # fmt: skip
+        at = next(of_sheet, None)
+        if one in still or at is None:
+            continue
+        what = (
+            f"{one.cell} was known to state {one.states:,.10g} where its parts sum to {one.sums:,.10g}, and does so no "
+            f"longer: take it out of [[proof.known]]"
+        )
+        told = Finding(FindingKind.KNOWN_TOTAL, what, one.file, one.sheet, (one.cell,), 1)
+        proof = replace(runs[at].proof, remarks=(*runs[at].proof.remarks, told))
+        runs[at] = replace(runs[at], proof=proof)
+    return runs
 
 
 def _expected(done: Done, plan: TablePlan, base: Path, means: Means) -> Proof:

@@ -10,7 +10,7 @@ from kebrin.table.findings import Does, Finding, FindingKind, Settle
 if TYPE_CHECKING:
     from kebrin.proof.conservation import Conservation
     from kebrin.proof.ledger import SheetLedger
-    from kebrin.proof.ties import TieOut
+    from kebrin.proof.ties import Known, TieOut
     from kebrin.table import StepCount
 
 FORM = 1
@@ -102,6 +102,7 @@ class Proof:
     steps: tuple[StepCount, ...] = ()
     remarks: tuple[Finding, ...] = ()
     totals_must_tie: bool = True
+    known: tuple[Known, ...] = ()
     accepted: bool = False
     leave_open: tuple[str, ...] = ()
     strict: bool = False
@@ -123,7 +124,7 @@ class Proof:
         """All that is said of the run, what breaks the proof first: one list, which every command and file shows."""
         found = [one for ledger in self.ledgers for one in ledger.findings]
         for tie in self.ties:
-            found += tie.findings(breaks=self.totals_must_tie)
+            found += tie.findings(breaks=self.totals_must_tie, known=self.known)
         found += [account.finding for account in self.conservation if not account.holds]
         found += [check.finding for check in self.checks if not check.holds]
         found += self.remarks
@@ -163,7 +164,8 @@ class Proof:
         """What is so, in a line: "Proved" only where every cell reached, ties hold, keys are unique and nothing is open."""
         if self.failures:
             return "Not proved"
-        untied = sum(tie.failed for tie in self.ties)
+        known = sum(len(tie.known_of(self.known)) for tie in self.ties)
+        untied = sum(tie.failed for tie in self.ties) - known
         asked = len(self.questions)
         said = []
         if asked:
@@ -174,6 +176,8 @@ class Proof:
                 if untied > 1
                 else "1 total does not tie (only reported)"
             )
+        if known:
+            said.append(f"{known:,} totals are wrong, and known" if known > 1 else "1 total is wrong, and known")
         return f"Nothing was lost; {', '.join(said)}" if said else "Proved: nothing was lost"
 
     @property

@@ -9,6 +9,8 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field, replace
+from math import isclose
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -17,6 +19,8 @@ from kebrin.layout import is_ratio
 from kebrin.table.findings import Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
@@ -35,8 +39,34 @@ _TOLD = 4
 
 
 @dataclass(frozen=True)
+class Known:
+    """A wrong total of the report that a person knows of: its cell, what it states, what its parts sum to, and why.
+
+    It holds for these figures alone: where the report states other ones, the total is open again.
+    """
+
+    cell: str
+    states: float
+    sums: float
+    sheet: str = ""
+    file: str = ""
+    why: str = ""
+
+    def is_of(self, file: str, sheet: str) -> bool:
+        """Whether it speaks of this sheet."""
+        return self.sheet in {"", sheet} and self.file in {"", file, Path(file).name}
+
+    def is_gap(self, gap: Gap) -> bool:
+        """Whether it is this gap, to the last place."""
+        return self.cell == gap.cell and isclose(self.states, gap.stated) and isclose(self.sums, gap.computed)
+
+
+@dataclass(frozen=True)
 class Gap:
-    """One stated total that is not the sum of its parts; `line` is the total line that it stands in."""
+    """One stated total that is not the sum of its parts; `line` is the total line that it stands in.
+
+    `cause` says which one cell would make this total and the one that crosses it tie, where one would.
+    """
 
     cell: str
     stated: float
@@ -44,6 +74,7 @@ class Gap:
     terms: int
     tolerance: float
     line: str = ""
+    cause: str = ""
 
     @property
     def difference(self) -> float:
@@ -56,14 +87,14 @@ class Gap:
         parts = "1 part sums" if self.terms == 1 else f"{self.terms} parts sum"
         return (
             f"{self.line} states {self.stated:,.10g}, its {parts} to {self.computed:,.10g}, "
-            f"a difference of {self.difference:+,.10g}"
+            f"a difference of {self.difference:+,.10g}{f'; {self.cause}' if self.cause else ''}"
         )
 
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file."""
         return {
             "cell": self.cell, "stated": self.stated, "computed": self.computed, "difference": self.difference,
-            "terms": self.terms, "tolerance": self.tolerance, "line": self.line,
+            "terms": self.terms, "tolerance": self.tolerance, "line": self.line, "cause": self.cause,
         }  # fmt: skip
 
 
@@ -102,22 +133,40 @@ class TieOut:
             widest=max(self.widest, other.widest),
         )  # fmt: skip
 
-    def findings(self, *, breaks: bool) -> list[Finding]:
-        """The totals that do not tie, the first of them one by one."""
-        kind = FindingKind.GAP
-        settle = (
-            (Settle("totals", "report", "proof", says="totals are told from then on, and break nothing"),)
-            if breaks
-            else ()
-        )
+    def findings(self, *, breaks: bool, known: Sequence[Known] = ()) -> list[Finding]:
+        """The totals that do not tie, the first of them one by one; those that a person knows of are told."""
+        mine = [one for one in known if one.is_of(self.file, self.sheet)]
+        of_gap = {gap.cell: one for gap in self.gaps for one in mine if one.is_gap(gap)}
+        told = [self._told(gap, of_gap[gap.cell]) for gap in self.gaps if gap.cell in of_gap]
+        kind, left = FindingKind.GAP, self.failed - len(of_gap)
+        widely = Settle("totals", "report", "proof", says="all totals are told from then on, and break nothing")
+        gaps = [gap for gap in self.gaps if gap.cell not in of_gap]
         found = [
-            Finding(kind, gap.said, self.file, self.sheet, (gap.cell,), 1, breaks, settle=settle)
-            for gap in self.gaps[:_TOLD]
-        ]
-        if self.failed > _TOLD:
-            what = f"{self.failed - _TOLD:,} more stated totals do not tie"
-            found.append(Finding(kind, what, self.file, self.sheet, (), self.failed - _TOLD, breaks, settle=settle))
-        return found
+            Finding(
+                kind, gap.said, self.file, self.sheet, (gap.cell,), 1, breaks,
+                settle=(self._accepted(gap), widely) if breaks else (),
+            )
+            for gap in gaps[:_TOLD]
+        ]  # fmt: skip
+        if left > _TOLD:
+            what = f"{left - _TOLD:,} more stated totals do not tie"
+            settle = (widely,) if breaks else ()
+            found.append(Finding(kind, what, self.file, self.sheet, (), left - _TOLD, breaks, settle=settle))
+        return [*found, *told]
+
+    def _told(self, gap: Gap, known: Known) -> Finding:
+        what = f"a wrong total that is known{f' ({known.why})' if known.why else ''}: {gap.said}"
+        return Finding(FindingKind.KNOWN_TOTAL, what, self.file, self.sheet, (gap.cell,), 1)
+
+    def _accepted(self, gap: Gap) -> Settle:
+        figures = {"states": _plain(gap.stated), "sums": _plain(gap.computed)}
+        said = {"sheet": self.sheet, "cell": gap.cell, **figures, "why": "the report states it so"}
+        return Settle("known", [said], "proof", says="this total is wrong in the report, and known to be")
+
+    def known_of(self, known: Sequence[Known]) -> list[Known]:
+        """Those of the known wrong totals that are wrong here, as they were."""
+        mine = [one for one in known if one.is_of(self.file, self.sheet)]
+        return [one for one in mine if any(one.is_gap(gap) for gap in self.gaps)]
 
     def to_plain(self) -> dict[str, Any]:
         """Plain values, for a proof file."""
@@ -162,12 +211,13 @@ def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> Tie
     within = ~exact & (gaps <= allowed + 1e-9 * np.maximum(checks.scale, 1.0))
     open_gaps = ~exact & ~within
     failed = np.flatnonzero(open_gaps & ~checks.ratio)
+    causes = _causes(sheet, layout, checks, failed[:_LISTED])
     listed = tuple(
         Gap(
             sheet.address(int(checks.rows[at]), int(checks.columns[at])), float(checks.stated[at]), float(checks.computed[at]),
-            int(checks.terms[at]), float(allowed[at]), _line_of(layout, int(checks.line[at])),
+            int(checks.terms[at]), float(allowed[at]), _line_of(layout, int(checks.line[at])), causes.get(at, ""),
         )
-        for at in failed[:_LISTED]
+        for at in failed[:_LISTED].tolist()
     )  # fmt: skip
     widest = float(gaps[within].max()) if within.any() else 0.0
     return TieOut(
@@ -181,6 +231,31 @@ def tie_out(sheet: Sheet, layout: Layout, tolerance: float | None = None) -> Tie
         widest,
         int((open_gaps & checks.ratio).sum()),
     )
+
+
+def _causes(sheet: Sheet, layout: Layout, checks: _Checks, failed: NDArray[np.intp]) -> dict[int, str]:
+    """For each open check the one body cell that would make it tie, and the one that crosses it too: both are off by as much."""
+    along = [at for at in failed.tolist() if layout.totals[checks.line[at]].axis == "row"]
+    across = [at for at in failed.tolist() if at not in along]
+    found: dict[int, list[str]] = {}
+    for one in along:
+        for other in across:
+            off = float(checks.stated[one] - checks.computed[one])
+            row, column = int(checks.rows[other]), int(checks.columns[one])
+            inside = row in layout.totals[checks.line[one]].parts and column in layout.totals[checks.line[other]].parts
+            if not inside or not isclose(off, float(checks.stated[other] - checks.computed[other]), rel_tol=1e-9):
+                continue
+            holds = float(np.nan_to_num(sheet.numbers[row, column]))
+            instead = f"with {holds + off:,.10g} rather than {holds:,.10g} in {sheet.address(row, column)}"
+            for at, crossing in ((one, other), (other, one)):
+                crossed = sheet.address(int(checks.rows[crossing]), int(checks.columns[crossing]))
+                found.setdefault(at, []).append(f"{instead} it would tie, and the total in {crossed} too")
+    return {at: said[0] for at, said in found.items() if len(said) == 1}
+
+
+def _plain(number: float) -> float | int:
+    """A figure as a plan writes it: ten digits, as it is said, and no decimal point where it needs none."""
+    return int(number) if number.is_integer() else float(f"{number:.12g}")
 
 
 def _line_of(layout: Layout, number: int) -> str:

@@ -18,6 +18,8 @@ from kebrin.table import Finding, FindingKind, Origin, arrays
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from numpy.typing import NDArray
+
     from kebrin.table import Table
 
 _MOST_COLUMNS = 16_384
@@ -118,10 +120,17 @@ def compute(table: Table, into: str, formula: str) -> Table:
     """
     if into in table.columns:
         raise PlanError(f"there is a column {into!r} already", do="State another name as into")
-    made = without_tails(computed(formula, lambda name: numbers_of(table, name, "the formula"), len(table)))
+    used: dict[str, str] = {}
+
+    def operand(name: str) -> NDArray[np.float64]:
+        used[name] = name
+        return numbers_of(table, name, "the formula")
+
+    made = without_tails(computed(formula, operand, len(table)))
     gaps = int(np.isnan(made).sum())
     way = "ratio" if "/" in formula else "compute"
-    after = replace(table, data=table.data.append_column(into, arrays.numbers(made))).with_made(**{into: way})
+    after = replace(table, data=table.data.append_column(into, arrays.numbers(made)))
+    after = after.with_made(**{into: way}).with_way(f"it was computed: {formula}", used, into)
     said = f"{into} = {formula}: {len(made) - gaps:,} values, {gaps:,} missing; sum {float(np.nansum(made)):,.10g}"
     return after.remarked([Finding(FindingKind.COMPUTED, said, count=gaps)]).step(
         f"compute {into}", len(table), formula

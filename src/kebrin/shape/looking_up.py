@@ -76,6 +76,7 @@ def lookup(
         data = data.append_column(new, found)
     looked = {new: "looked up" for new in wanted if arrays.kind_of(data.column(new)) == "number"}
     made = replace(table, data=data, origins=table.origins).with_made(**looked)
+    made = made.with_way(f"it was looked up in {name} by {', '.join(keys)}", keys, *wanted)
     said = _said(table, keys, at, int((rows >= 0).sum()), name)
     if unmatched == "keep":
         said = [replace(one, kind=FindingKind.UNMATCHED) for one in said]

@@ -2,9 +2,9 @@
 
 from kebrin.table.findings import Does, Finding, FindingKind, Settle, without_asked_of
 from kebrin.table.origin import NO_CELL, CellOrigin, Labels, Origin, Parts, Segment
-from kebrin.table.table import StepCount, Table
+from kebrin.table.table import StepCount, Table, Way
 
 __all__ = [
     "NO_CELL", "CellOrigin", "Does", "Finding", "FindingKind", "Labels", "Origin", "Parts", "Segment", "Settle", "StepCount",
-    "Table", "without_asked_of",
+    "Table", "Way", "without_asked_of",
 ]  # fmt: skip

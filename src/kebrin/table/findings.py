@@ -35,6 +35,7 @@ class FindingKind(StrEnum):
     BESIDE = "beside"
     UNCLAIMED = "unclaimed"
     GAP = "total that does not tie"
+    KNOWN_TOTAL = "known total"
     CONSERVATION = "conservation"
     EXPECTATION = "expectation"
     STEP = "step"

@@ -169,6 +169,14 @@ class Origin:
             start = stop
         return Origin(tuple(parts))
 
+    def bare(self) -> Origin:
+        """The same without the rows that none of these is made of, for a part of a table that is written by itself."""
+        if self.order is None:
+            return Origin(tuple(one for one in self.segments if len(one)))
+        used, order = np.unique(self.order, return_inverse=True)
+        kept = Origin(self.segments).take(used)
+        return Origin(tuple(one for one in kept.segments if len(one)), order.astype(np.int64))
+
     def __add__(self, other: Origin) -> Origin:
         if self.order is None and other.order is None:
             return Origin(self.segments + other.segments)
@@ -270,6 +278,15 @@ class Parts:
     def take(self, rows: NDArray[np.intp]) -> Parts:
         """The same of some rows, in any order."""
         return replace(self, order=np.asarray(rows if self.order is None else self.order[rows], np.int64))
+
+    def bare(self) -> Parts:
+        """The same without what none of these rows is made of."""
+        order = np.arange(self.lines) if self.order is None else self.order
+        if (order >= self.lines).any():  # a total of all
+            return self
+        own = np.flatnonzero(np.isin(self.rows, order))
+        places = None if self.places is None else self.places[own]
+        return replace(self, origins=self.origins.take(own).bare(), rows=self.rows[own], places=places)
 
     def renamed(self, names: Mapping[str, str]) -> Parts:
         """The same with other names for the made columns; those without a name go."""

@@ -30,6 +30,17 @@ class StepCount(NamedTuple):
     note: str = ""
 
 
+class Way(NamedTuple):
+    """How a step made a column: in words, and of which columns, each with its name in the other table of a look-up."""
+
+    said: str
+    of: tuple[tuple[str, str], ...]
+
+    def renamed(self, new: Mapping[str, str]) -> Way:
+        """The same with other names for the table's columns."""
+        return self._replace(of=tuple((new.get(name, name), other) for name, other in self.of))
+
+
 @dataclass(frozen=True, eq=False)
 class Table:
     """One row per observation: dimension columns (labels), measure columns (values), and where each value came from.
@@ -42,6 +53,7 @@ class Table:
         remarks: what the steps had to say.
         made: what each column of figures is that a step made ("sum", "mean", "count", "rank", ...): it is no label.
         parts: what sums and the cells of crosstabs are made of.
+        ways: how steps made the columns that were looked up or computed: what they are made of, where no cell is.
     """
 
     data: pa.Table
@@ -51,6 +63,7 @@ class Table:
     remarks: tuple[Finding, ...] = ()
     made: Mapping[str, str] = field(default_factory=dict)
     parts: Parts | None = None
+    ways: Mapping[str, Way] = field(default_factory=dict)
 
     def __bool__(self) -> bool:
         """Refused: a table without rows is a table, and `table or other` would lose it without a word."""
@@ -166,7 +179,9 @@ class Table:
         measures = tuple(new[name] for name in kept.measures)
         made = {new[name]: way for name, way in self.made.items() if name in new}
         parts = self.parts and self.parts.renamed(new)
-        return replace(kept, data=data, measures=measures, made=made, parts=parts, origins=self.origins.renamed(new))
+        ways = {new[name]: way.renamed(new) for name, way in self.ways.items() if name in new}
+        origins = self.origins.renamed(new)
+        return replace(kept, data=data, measures=measures, made=made, parts=parts, ways=ways, origins=origins)
 
     def shortened(self, ends: Sequence[str]) -> Self:
         """The table with beginnings and ends dropped from its column names.
@@ -200,6 +215,10 @@ class Table:
     def with_made(self, **ways: str) -> Self:
         """The table with more columns known as figures that a step made, and how."""
         return replace(self, made={**self.made, **ways})
+
+    def with_way(self, said: str, of: Mapping[str, str], *columns: str) -> Self:
+        """The table with columns of which is known how a step made them, and of what."""
+        return replace(self, ways={**self.ways, **dict.fromkeys(columns, Way(said, tuple(of.items())))})
 
     def step(self, name: str, rows_in: int, note: str = "") -> Self:
         """The table with one more step on its record."""

@@ -115,7 +115,7 @@ class Flow:
             table=self.name, sources=(source,), ledgers=(run.ledger().resolved(sample.column_names),),
             conservation=conservation, ties=(run.found.piece.ties,), steps=table.steps,
             remarks=(*self._repeated(), *run.head_work.remarks, *table.remarks), totals_must_tie=self._terms.totals_must_tie,
-            leave_open=self._terms.leave_open, strict=self._terms.strict,
+            known=self._terms.known, leave_open=self._terms.leave_open, strict=self._terms.strict,
         )  # fmt: skip
         return Done(self.name, replace(table, data=sample), proof)
 

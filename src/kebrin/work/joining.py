@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.layout import Layout
+    from kebrin.proof import Known
     from kebrin.table import Table
     from kebrin.work.sheet import Piece, SheetWork
 
@@ -51,6 +52,7 @@ class Terms:
         repeats: whether rows of a crosstab may bear the same labels.
         strict: whether an open question breaks the proof.
         leave_open: words of the questions that a person leaves open.
+        known: the wrong totals of the report that a person knows of.
     """
 
     totals_must_tie: bool = True
@@ -58,6 +60,7 @@ class Terms:
     repeats: bool = False
     strict: bool = False
     leave_open: tuple[str, ...] = ()
+    known: tuple[Known, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -282,6 +285,7 @@ def prove(  # noqa: PLR0913 - all that a proof is made of
             *after.remarks,
         ),
         totals_must_tie=terms.totals_must_tie,
+        known=terms.known,
         leave_open=terms.leave_open,
         strict=terms.strict,
         fills=fills,

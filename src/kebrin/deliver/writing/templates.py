@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from kebrin.address import a1, parse_a1
 from kebrin.cells import as_label
@@ -20,9 +20,16 @@ _ADDRESS = r"\$?[A-Za-z]{1,3}\$?\d+"
 _PLACE = re.compile(rf"(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>[^'!]+))!(?P<cell>{_ADDRESS})(?::(?P<last>{_ADDRESS}))?")
 
 
-def put_into(
-    template: Path, at: str, table: Table, path: Path, *, turned: bool = False, headings: bool = False
-) -> list[str]:
+class Put(NamedTuple):
+    """What came of putting a table into a template: what a person should look at, and where its values stand (1-based)."""
+
+    said: list[str]
+    sheet: str
+    row: int
+    column: int
+
+
+def put_into(template: Path, at: str, table: Table, path: Path, *, turned: bool = False, headings: bool = False) -> Put:
     """A prepared workbook with a table's values put at a named place; formats and all else stay.
 
     Values go into the cells right and below of the place, one after the other; what an earlier, longer table left below (or
@@ -37,7 +44,8 @@ def put_into(
         headings: whether the column names are put first.
 
     Returns:
-        What a person should look at: values that would have been cut off by what stands there.
+        What a person should look at (values that would have been cut off by what stands there), and the cell of the
+        first value.
 
     Raises:
         OutputError: the template can't be read, or has no such place.
@@ -63,7 +71,7 @@ def put_into(
                 cell.data_type = "s"  # a text that begins with = is text
     _blank_rest(sheet, (row, column), last, size)
     book.save(path)
-    return said
+    return Put(said, sheet.title, row + (headings and not turned), column + (headings and turned))
 
 
 def _place(book: Any, template: Path, at: str) -> tuple[Any, tuple[int, int], tuple[int, int] | None]:
