@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from kebrin.api import Run
 
 # Keys that hold several answers: one more is added to those that stand there.
-_LISTS = {"totals", "not_totals", "records", "leave_out", "leave_open", "known"}
+_LISTS = {"totals", "not_totals", "records", "leave_out", "leave_open", "known", "missing"}
 
 
 def open_findings(run: Run) -> Iterator[tuple[str, Finding]]:

@@ -42,6 +42,7 @@ class Hints:
         decimal: the decimal sign that a person states ('.' or ','), '' if none does.
         assumed: the decimal sign to try where nothing on the sheet settles it.
         missing: texts that a person states to mean "no value", in small letters.
+        none: texts and figures that a person states to stand for no value in the whole table, in small letters.
         delimiter: what parts the cells of a text file.
         codes: the columns whose digits are names, by their number formats.
         heads: the row of headings over records, where the file's format tells it; -1 where it does not.
@@ -50,6 +51,7 @@ class Hints:
     decimal: str = ""
     assumed: str = ""
     missing: frozenset[str] = frozenset()
+    none: frozenset[str] = frozenset()
     delimiter: str = ""
     codes: frozenset[int] = frozenset()
     heads: int = -1
@@ -110,12 +112,13 @@ def read_cells(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hin
     readings = [read_text(text) for text in texts]
     own = np.fromiter((reading.look for reading in readings), np.uint8, len(readings))
     legend = _legend(texts, values[real])
-    if not own.any() and not legend and not hints.missing:
+    if not own.any() and not legend and not hints.missing and not hints.none:
         return Readings(looks, numbers, {}, {}, legend)
     point = np.fromiter((reading.number for reading in readings), np.float64, len(readings))
     comma = np.fromiter((reading.comma for reading in readings), np.float64, len(readings))
     cells = _Texts(rows, columns, texts, readings, point, comma)
     own = _by_column(cells, own, looks, legend, hints)
+    own[[text.strip().casefold() in hints.none for text in texts]] = Look.MISSING
     decimals, whys = _conventions(cells, own, numbers, hints)
     looks[rows, columns] = own
     settled = np.where(np.isnan(point), comma, point)
@@ -130,6 +133,9 @@ def read_cells(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hin
         none = numbers == float(sign.replace("−", "-"))
         spoken_of = _columns_of(cells, sign)
         none[:, [at for at in range(none.shape[1]) if spoken_of and at not in spoken_of]] = False
+        looks[none], numbers[none] = Look.MISSING, np.nan
+    for sign in filter(is_number, hints.none):
+        none = numbers == float(sign.replace("−", "-"))
         looks[none], numbers[none] = Look.MISSING, np.nan
     return Readings(looks, numbers, decimals, whys, legend)
 

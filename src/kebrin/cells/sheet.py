@@ -111,6 +111,19 @@ class Sheet:
             has_hidden_lines=False, is_turned=not self.is_turned, hints=replace(self.hints, codes=frozenset()),
         )  # fmt: skip
 
+    def spread(self, areas: Sequence[Area]) -> Self:
+        """The sheet with what these merges say in each of their cells.
+
+        >>> sheet = replace(Sheet.of([["R", None], ["F", "S"]]), merges=(Area(0, 0, 0, 1),))
+        >>> sheet.spread(sheet.merges).values.tolist()
+        [['R', 'R'], ['F', 'S']]
+        """
+        values, kinds = self.values.copy(), self.kinds.copy()
+        for area in areas:
+            cells = (slice(area.top, area.bottom + 1), slice(area.left, area.right + 1))
+            values[cells], kinds[cells] = values[area.top, area.left], kinds[area.top, area.left]
+        return replace(self, values=values, kinds=kinds, merges=tuple(one for one in self.merges if one not in areas))
+
     def text(self, row: int, column: int) -> str:
         """A cell as a label: on one line, whole numbers without a point, dates in ISO form, '' where blank."""
         return "" if self.kinds[row, column] == _BLANK else as_label(self.values[row, column])

@@ -215,7 +215,7 @@ def _traced(output: Path, proof: dict[str, Any], page: _Page, row: int, column: 
     seen = [(one, sources.sheet_of(one)) for one in cells]
     origin, sheet = seen[0]
     record = next(islice(_records(output, _form_of(proof), page), row - 1, None))
-    kind = Kind(int(sheet.kinds[origin.row, origin.column])).word if _is_inside(sheet, origin) else Kind.BLANK.word
+    kind = Kind(int(sheet.kinds[_held(sheet, origin)])).word if _is_inside(sheet, origin) else Kind.BLANK.word
     spot = sheet.spots[origin.row] if origin.row < len(sheet.spots) else ("", "")
     made = parts is not None and column in parts.columns
     return Trace(
@@ -283,8 +283,15 @@ def _is_inside(sheet: Sheet, origin: CellOrigin) -> bool:
 
 
 def _said(sheet: Sheet, origin: CellOrigin) -> Any:
-    """What a cell holds now; None where the sheet ends before it."""
-    return sheet.at(origin.row, origin.column) if _is_inside(sheet, origin) else None
+    """What a cell holds now, or the merge that covers it; None where the sheet ends before it."""
+    return sheet.at(*_held(sheet, origin)) if _is_inside(sheet, origin) else None
+
+
+def _held(sheet: Sheet, origin: CellOrigin) -> tuple[int, int]:
+    """The cell itself, or the first of the merge that covers it."""
+    cell = (origin.row, origin.column)
+    area = next((area for area in sheet.merges if area.holds(*cell) and not sheet.filled[cell]), None)
+    return (area.top, area.left) if area is not None else cell
 
 
 def _begins(sheet: Sheet, origin: CellOrigin, line: str) -> int:

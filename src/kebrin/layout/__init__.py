@@ -22,12 +22,14 @@ from kebrin.layout.model import (
 from kebrin.layout.naming import with_names_apart
 from kebrin.layout.omitting import sheets_left_out
 from kebrin.layout.page_lines import page_cells
+from kebrin.layout.parted import MEASURE, likely_pattern
 
 __all__ = [
     "CALENDAR",
     "CALENDAR_NAMES",
     "DOUBTED",
     "KEPT",
+    "MEASURE",
     "NO_COLUMN",
     "PLACED",
     "STATED",
@@ -41,6 +43,7 @@ __all__ = [
     "find_fields",
     "find_layouts",
     "is_ratio",
+    "likely_pattern",
     "page_cells",
     "sheets_left_out",
     "stated_field",

@@ -31,6 +31,7 @@ from kebrin.layout.model import (
     TotalLine,
 )
 from kebrin.layout.naming import find_names, split_corner
+from kebrin.layout.parted import MEASURE, Pattern, with_parts
 from kebrin.layout.summing import totals_of
 from kebrin.layout.units import named_units, units_below, units_tell_measures, with_units, without_units
 from kebrin.layout.unlike import unlike_level
@@ -87,6 +88,8 @@ def build(
         stub, boxhead = split_corner(stub, boxhead)
     if stated.joined and len(boxhead) > 1:
         boxhead = (Level.join(stated.joined, boxhead),)
+    if frame.pattern:
+        boxhead = with_parts(boxhead, Pattern.of(frame.pattern))
     heading = partial(boxhead_levels, sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
     boxhead, measures, said = _measured(sheet, frame, stated, (boxhead, units), (body_rows, body_columns), heading)
     remarks += said
@@ -105,6 +108,7 @@ def build(
         listed=frame.listed, title=title,
         title_name=period_name([title]) if title_at and int(sheet.filled[title_at[0]].sum()) == 1 else "",
         title_at=title_at, unit=unit, stub_head=names.found[-1] if names.found else "", evidence=(*frame.evidence, *remarks),
+        counts=frame.counts,
     )  # fmt: skip
 
 
@@ -170,6 +174,8 @@ def _measures(
     body: tuple[NDArray[np.intp], NDArray[np.intp]],
 ) -> tuple[str, list[Evidence]]:
     """The boxhead row that holds measures, as stated or by what its columns hold; '' if none does."""
+    if frame.pattern:
+        return stated.measures or (MEASURE if MEASURE in Pattern.of(frame.pattern).names else ""), []
     if stated.measures is not None:
         return stated.measures, []
     rows, columns = body
@@ -188,7 +194,8 @@ def _measured(
     measures = measures or (units_tell_measures(boxhead, units) if stated.measures is None else "")
     said += mixed_doubt(boxhead, {label.casefold() for label in stated.not_totals})
     if measures:
-        boxhead, measures = _with_measures(boxhead, measures, inner(), stated)
+        own = () if frame.pattern else inner()
+        boxhead, measures = _with_measures(boxhead, measures, own, stated) if own else (boxhead, measures)
     return with_units(boxhead, measures, units), measures, said
 
 

@@ -13,6 +13,7 @@ from kebrin.grammar.words import look_of
 from kebrin.layout.across import settle_across
 from kebrin.layout.build import build
 from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calendar
+from kebrin.layout.counting import counted_frames
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt, record_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
 from kebrin.layout.fields import without_others_fields
@@ -23,6 +24,7 @@ from kebrin.layout.lists import is_form
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.omitting import inside, lines_left_out, without_blocks, without_cells
 from kebrin.layout.page_lines import without_page_cells
+from kebrin.layout.parted import parted_frame, self_parted
 from kebrin.layout.play import Play, from_anchor, in_play
 from kebrin.layout.regions import Region, find_regions
 from kebrin.layout.split import Split, find_split
@@ -77,9 +79,8 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     play = play.without(out)
     if stated.within:
         play = inside(sheet, play, stated.within)
-    if weeks := calendar_frames(sheet, play, stated):
-        layouts = _built(sheet, [(Region(play.rows, play.columns), frame) for frame in weeks], stated, fields)
-        return named_as_calendar(layouts, stated)
+    if special := _special(sheet, play, stated, fields):
+        return special
     anchor = find_anchor(sheet, stated)
     end = find_end(sheet, stated)
     if anchor is not None:
@@ -105,6 +106,26 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     return [replace(layout, left_out=tuple(out)) for layout in found] if out else found
 
 
+def _special(sheet: Sheet, play: Play, stated: Stated, fields: Sequence[FieldCell]) -> list[Layout]:
+    """The layouts of calendars, and of blocks of signs that lines of figures count."""
+    if weeks := calendar_frames(sheet, play, stated):
+        layouts = _built(sheet, [(Region(play.rows, play.columns), frame) for frame in weeks], stated, fields)
+        return named_as_calendar(layouts, stated)
+    return _built(sheet, counted, stated, fields) if (counted := _counted(sheet, play, stated)) else []
+
+
+def _counted(sheet: Sheet, play: Play, stated: Stated) -> list[tuple[Region, Frame]]:
+    """Blocks of signs that lines of figures count, each with what stands above it."""
+    if stated.starts or stated.ends or stated.headings:
+        return []
+    found, top = [], -1
+    for frame in counted_frames(sheet, play, None if stated.boxhead is None else len(stated.boxhead)):
+        area = frame.area
+        found.append((Region(play.rows[(play.rows > top) & (play.rows <= area.bottom)], play.columns), frame))
+        top = area.bottom
+    return found
+
+
 def _list_at(sheet: Sheet, play: Play, anchor: Anchor, stated: Stated) -> Frame | None:
     """The list that begins at a stated cell, if there is one."""
     for region in find_regions(sheet, play.rows, play.columns) if len(play.rows) and len(play.columns) else []:
@@ -115,6 +136,14 @@ def _list_at(sheet: Sheet, play: Play, anchor: Anchor, stated: Stated) -> Frame 
 
 
 def _framed(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
+    if stated.headings:
+        return parted_frame(sheet, play, stated.headings)
+    found = _found_frame(sheet, play, anchor, stated)
+    open_ = stated.boxhead is None and stated.measures is None and not stated.joined
+    return self_parted(sheet, play, found) if found is not None and open_ else found
+
+
+def _found_frame(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
     records = as_records(sheet, play, anchor, stated)
     if records is not None:
         return records

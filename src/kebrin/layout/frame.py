@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from kebrin.layout.model import Evidence, FieldCell
+    from kebrin.layout.model import Counted, Evidence, FieldCell
 
 
 @dataclass(frozen=True)
@@ -34,12 +34,16 @@ class Frame:
     grouped: bool = False  # the labels of a list are said once for several records
     sections: tuple[int, ...] = ()  # rows of a list that head the records below them
     comments: tuple[int, ...] = ()  # rows of a list that are no records
+    counts: tuple[Counted, ...] = ()  # lines that count the signs of the body
+    pattern: str = ""  # how each heading says several things in one
 
     @property
     def area(self) -> Area:
         """The rectangle over boxhead, stub and body."""
         rows = (*self.heads, *self.rows.tolist())
         columns = (*self.stub, *self.columns.tolist(), *self.beside, *(column for column, _ in self.marks))
+        rows = (*rows, *(one.at for one in self.counts if one.axis == "row"))
+        columns = (*columns, *(one.at for one in self.counts if one.axis == "column"))
         return Area(min(rows), min(columns), max(rows), max(columns))
 
 

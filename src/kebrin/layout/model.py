@@ -85,7 +85,8 @@ class Level:
     `codes` is an int32 vector with one entry per body line that points into `texts`; -1 where there is no label.
     `line` is the sheet's row (boxhead) or column (stub) that the labels stand in. `cells` says for each body line which
     cell its label comes from, and `head` which cell names the level; cells are counted row by row over the sheet, -1
-    stands for none. `joined` are the levels that were joined into one, its own among them, outermost first.
+    stands for none. `joined` are the levels that were joined into one, its own among them, outermost first. `pattern` says how
+    its cells say several labels in one, and which of these is its own.
     """
 
     name: str
@@ -95,6 +96,7 @@ class Level:
     cells: NDArray[np.int64]
     head: int = MISSING
     joined: tuple[Level, ...] = ()
+    pattern: tuple[str, str] = ("", "")
 
     @classmethod
     def of(cls, name: str, labels: Sequence[str | None], line: int, cells: Sequence[int] | None = None) -> Level:
@@ -120,7 +122,7 @@ class Level:
         labels = [texts[code] for code in self.codes[lines].tolist()]
         return replace(
             Level.of(self.name, labels, self.line), cells=self.cells[lines], head=self.head,
-            joined=tuple(one.at(lines) for one in self.joined),
+            joined=tuple(one.at(lines) for one in self.joined), pattern=self.pattern,
         )  # fmt: skip
 
     def joined_where(self, what: Callable[[str], str]) -> Level:
@@ -184,6 +186,22 @@ class TotalLine:
         return f"row {self.at + 1}" if self.axis == "row" else f"column {column_letters(self.at)}"
 
 
+@dataclass(frozen=True, eq=False)
+class Counted:
+    """A row or a column whose figures count the signs of a body: its line, the rows and columns that are counted, the signs."""
+
+    axis: Literal["row", "column"]
+    at: int
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    signs: tuple[str, ...]
+
+    @property
+    def name(self) -> str:
+        """The line, for people."""
+        return f"row {self.at + 1}" if self.axis == "row" else f"column {column_letters(self.at)}"
+
+
 @dataclass(frozen=True)
 class FieldCell:
     """A single value beside a label outside the block."""
@@ -207,8 +225,8 @@ class Layout:
     first), `stub` those over `body_rows`, levels of cut-in heads included. Total lines, spacers, label-only rows and
     `repeats` (heading rows that are said again) and `pages` (lines that say which page it is) are in neither.
     `silent_rows` are heading rows that a person says to be no level, `unit_rows` those that give units, `left_out` lines that
-    a person leaves out and
-    `left_cells` those of whole blocks. `beside_columns` are label columns right of the body
+    a person leaves out, `left_cells` those of whole blocks, `counts` the lines that count the signs of the body.
+    `beside_columns` are label columns right of the body
     (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
     explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
     record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind of period it is, if it
@@ -235,6 +253,7 @@ class Layout:
     unit_rows: tuple[int, ...] = ()
     left_out: tuple[tuple[Literal["row", "column"], int], ...] = ()
     left_cells: tuple[tuple[int, int], ...] = ()
+    counts: tuple[Counted, ...] = ()
     beside_columns: tuple[int, ...] = ()
     mark_columns: tuple[tuple[int, int], ...] = ()
     notes: tuple[tuple[str, str], ...] = ()
@@ -251,6 +270,11 @@ class Layout:
     def names(self) -> tuple[str, ...]:
         """Names of all dimensions: the stub's, then the boxhead's."""
         return tuple(level.name for level in (*self.stub, *self.boxhead))
+
+    @property
+    def pattern(self) -> str:
+        """How each heading says several things in one; '' where they do not."""
+        return self.boxhead[0].pattern[0] if self.boxhead else ""
 
     @property
     def boxhead_names(self) -> list[str]:
@@ -339,6 +363,8 @@ class Stated:
         turn: whether the sheet lists its records across, and is turned round.
         within: the rectangle that is read ("C4:F7"); what stands outside of it is left out.
         joined: a name for all heading rows joined into one; '' joins none.
+        merged: whether a value that is merged over several cells of a body stands for 'each' of them or 'once'.
+        headings: the pattern by which headings are parted, as in '{measure} {year}'.
         leave_out: what is left out: 'row 7', 'rows 7-9', 'column C', 'block 2', 'block TITLE', 'cell A2', or a label,
             which may hold `*`.
     """
@@ -360,4 +386,6 @@ class Stated:
     turn: bool = False
     within: str = ""
     joined: str = ""
+    merged: str = ""
+    headings: str = ""
     leave_out: tuple[str, ...] = ()

@@ -175,6 +175,10 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
         if len(at) < 2:
             continue
         cells = [(int(rows[row]), int(columns[column])) for column in at]
+        if _tied_to_headings(sheet, use, rows, columns, row):
+            heads.append(row)
+            use[row][at] = _WORDS
+            continue
         headed = row > 0 and (use[row - 1][at] == _WORDS).sum() * 2 > len(at)
         named = headed and _tell_apart(sheet, [(int(rows[row - 1]), column) for _, column in cells])
         if named and not _speaks_of_columns(sheet, cells, use[row]):
@@ -187,6 +191,19 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
         heads.append(row)
         use[row][at] = _WORDS
     return heads
+
+
+def _tied_to_headings(
+    sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp], row: int
+) -> bool:
+    """Whether headings of the row above are merged down over this row: then it heads the body too, whatever it says."""
+    above = int(rows[row - 1]) if row else -1
+    if above < 0 or (use[row - 1] == _WORDS).sum() < 2:
+        return False
+    return any(
+        area.top == above and area.bottom >= rows[row] and area.left in columns and sheet.filled[area.top, area.left]
+        for area in sheet.merges
+    )
 
 
 def _is_one_year(sheet: Sheet, cells: list[tuple[int, int]], above: int) -> bool:

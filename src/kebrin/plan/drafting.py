@@ -18,7 +18,7 @@ from tomlkit import comment, document, nl, table
 
 from kebrin.address import parse_a1
 from kebrin.cells import a1
-from kebrin.layout import NO_COLUMN
+from kebrin.layout import MEASURE, NO_COLUMN
 from kebrin.plan.asking import NO
 from kebrin.plan.trying import tried
 from kebrin.sources.remote import is_address
@@ -237,16 +237,10 @@ def _layout(draft: Draft, found: Found) -> Table:
     _, constant = join(group.pieces, group.stamps, drop_constant=True)
     dropped = set(constant) - set(draft.columns.values())
     _add_boxhead(said, layout, dropped)
-    beside = len(layout.beside_columns)
-    cutins = len(layout.stub) - len(layout.stub_columns) - beside
-    if cutins:
-        said.add("cutins", tomlkit.item([level.name for level in layout.stub[:cutins]]))
-    said.add("stub", tomlkit.item([level.name for level in layout.stub[cutins : len(layout.stub) - beside]]))
-    if beside:
-        said.add("beside", tomlkit.item([level.name for level in layout.stub[-beside:]]))
-    if layout.measures:
+    _add_stub(said, layout)
+    if layout.measures and not (layout.pattern and layout.measures == MEASURE):
         said.add("measures", tomlkit.item(layout.measures))
-    else:
+    elif not layout.measures:
         said.add("measure", tomlkit.item(piece.table.measures[0]))
     if any(segment.turned for segment in piece.table.origins.segments):
         said.add("turn", tomlkit.item(True))
@@ -259,9 +253,22 @@ def _layout(draft: Draft, found: Found) -> Table:
 
 
 def _add_boxhead(said: Table, layout: Layout, dropped: set[str]) -> None:
+    if layout.pattern:
+        said.add("headings", tomlkit.item(layout.pattern))
+        return
     said.add("boxhead", tomlkit.item([NO_COLUMN if name in dropped else name for name in layout.boxhead_names]))
     if layout.boxhead and layout.boxhead[0].joined:
         said.add("joined", tomlkit.item(layout.boxhead[0].name))
+
+
+def _add_stub(said: Table, layout: Layout) -> None:
+    beside = len(layout.beside_columns)
+    cutins = len(layout.stub) - len(layout.stub_columns) - beside
+    if cutins:
+        said.add("cutins", tomlkit.item([level.name for level in layout.stub[:cutins]]))
+    said.add("stub", tomlkit.item([level.name for level in layout.stub[cutins : len(layout.stub) - beside]]))
+    if beside:
+        said.add("beside", tomlkit.item([level.name for level in layout.stub[-beside:]]))
 
 
 # What else becomes of a plan's lines with an answer: labels that headings named are named by their place.

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
+from kebrin.layout.parted import Pattern
 from kebrin.plan.choices import (
     ChoosePlan,
     ExpectPlan,
@@ -49,6 +50,11 @@ class LayoutPlan(Strict):
     marks are kept, in a column beside their measure. `totals` lists labels of total lines that neither their wording nor
     their sums would show, `not_totals` those of lines that are called a total and are none. `records`
     lists labels of rows that are records, whatever they look like. `fill = "none"` stops filling blank labels from above,
+    `merged` says whether a value that is merged over several cells of the body stands for "each" of them or "once"; a text
+    stands for each if nothing is stated, of figures it is asked.
+    `headings` parts headings that say several things in one: with "{measure} {year}" the heading "Sales 2031" is the measure
+    Sales in the year 2031, and each measure a column; columns of other headings hold labels.
+    `missing` lists texts and figures that stand for no value in the whole table (`["closed", "-77.7"]`).
     `within` reads one rectangle of a sheet only ("C4:F7"), or what a table object or a named range of the workbook covers.
     `joined` gives one name to all heading rows, their labels joined ("Rehearsal" over "hours" is
     "Rehearsal hours"). `turn = true` reads a sheet whose records stand side by side. `leave_out` leaves out rows and
@@ -76,11 +82,26 @@ class LayoutPlan(Strict):
     within: str = ""
     joined: str = ""
     leave_out: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
+    missing: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
+    headings: str = ""
+    merged: Literal["", "each", "once"] = ""
+
+    @field_validator("headings")
+    @classmethod
+    def _parts_headings(cls, value: str) -> str:
+        if value:
+            Pattern.of(value)
+        return value
 
     @model_validator(mode="after")
     def _measures_is_a_row(self) -> LayoutPlan:
         # Without headings none names the measures; so the one line boxhead = [] answers a question of a drafted plan.
-        if self.measures and self.boxhead and self.measures not in (*self.boxhead, self.joined):
+        named = (
+            (*self.boxhead, self.joined, *(Pattern.of(self.headings).names if self.headings else ()))
+            if self.boxhead
+            else ()
+        )
+        if self.measures and self.boxhead and self.measures not in named:
             raise ValueError(f"measures names {self.measures!r}, but boxhead has {', '.join(self.boxhead)}")
         return self
 

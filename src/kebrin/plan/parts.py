@@ -133,7 +133,7 @@ def _worked(sheet: Sheet, plan: TablePlan, tolerance: float | None) -> tuple[She
     """The work on one sheet, the values of its stated fields, and the sheet as it was read."""
     values, cells = field_values(sheet, plan.fields)
     keep = _keep(plan)
-    sheet = sheet.hinted(**hints_of(plan)) if plan.step else sheet
+    sheet = sheet.hinted(**hints_of(plan))
     work = work_sheet(
         sheet,
         stated_layout(plan.layout),
@@ -198,7 +198,12 @@ def hints_of(plan: TablePlan) -> dict[str, Any]:
     signs = {step.options().get("decimal", "") for step in plan.step if step.verb == "number"} - {""}
     marks = [mark for step in plan.step for mark in _marks(step.options())]
     hints: dict[str, Any] = {"decimal": {"point": ".", "comma": ","}[signs.pop()]} if len(signs) == 1 else {}
-    return hints | ({"missing": frozenset(mark.strip().casefold() for mark in marks)} if marks else {})
+    none = frozenset(mark.strip().casefold() for mark in plan.layout.missing)
+    return (
+        hints
+        | ({"missing": frozenset(mark.strip().casefold() for mark in marks)} if marks else {})
+        | ({"none": none} if none else {})
+    )
 
 
 def _marks(options: dict[str, Any]) -> list[str]:
@@ -226,5 +231,5 @@ def stated_layout(plan: LayoutPlan) -> Stated:
         starts=plan.starts, ends=plan.ends, boxhead=plan.boxhead, stub=plan.stub, measure=plan.measure,
         measures=measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
         not_totals=plan.not_totals, records=plan.records, fill=plan.fill, turn=plan.turn, joined=plan.joined, within=plan.within,
-        leave_out=plan.leave_out,
+        leave_out=plan.leave_out, headings=plan.headings, merged=plan.merged,
     )  # fmt: skip

@@ -238,6 +238,16 @@ def _letters_of_notes(sheet: Sheet) -> frozenset[str]:
     return frozenset(match[1] for text in texts if (match := _LETTERED.match(text)))
 
 
+def _is_part(own: str, text: str, pattern: str, name: str) -> bool:
+    """Whether a cell says a text where a pattern has this name, and something where it has others."""
+    parts = re.split(r"(\{[^{}]+\})", pattern)
+    sought = "".join(
+        re.escape(text) if part == f"{{{name}}}" else ".+" if part.startswith("{") else re.escape(part)
+        for part in parts
+    )
+    return re.fullmatch(sought, own) is not None
+
+
 def _says(value: object, text: str | None, labels: Labels) -> bool:
     """Whether a cell says a label; it may say the column's name and a colon before it, and that it is continued behind it."""
     own = as_label(value)
@@ -245,6 +255,8 @@ def _says(value: object, text: str | None, labels: Labels) -> bool:
         return True
     if text is not None and (keyed := KEYED.fullmatch(neat(own))) and keyed["key"] == labels.column:
         return keyed["value"] == text
+    if labels.pattern[0] and text is not None:
+        return _is_part(neat(own), text, *labels.pattern)
     if labels.part and text is not None:
         bare = neat(trailing_mark(own)[0])
         return f" {bare} " in f" {text} " or f" {neat(own)} " in f" {text} "

@@ -28,6 +28,7 @@ class Why(StrEnum):
     MARK = "footnote marks"
     HIDDEN = "hidden"
     STATED = "left out by the plan"
+    COUNT = "count"
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,7 +40,9 @@ class Left:
         axis: 'row' or 'column' for a whole line of a block, 'cells' for single ones.
         at: the line.
         cells: the cells (n x 2), where no line is meant or only a part of it.
-        parts: the lines that a total sums.
+        parts: the lines that a total sums, or the rows whose signs are counted.
+        across: the columns whose signs are counted.
+        signs: the signs.
         cause: what beside arithmetic shows that a line is a total, in words.
         placed: whether that is its place in a hierarchy or among the others: then its label must label its parts.
         stated: whether a person states it.
@@ -52,6 +55,8 @@ class Left:
     at: int = -1
     cells: tuple[tuple[int, int], ...] = ()
     parts: NDArray[np.int32] = field(default_factory=lambda: np.empty(0, np.int32))
+    across: NDArray[np.int32] = field(default_factory=lambda: np.empty(0, np.int32))
+    signs: tuple[str, ...] = ()
     cause: str = ""
     placed: bool = False
     stated: bool = False

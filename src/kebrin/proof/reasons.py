@@ -34,6 +34,7 @@ _USE_OF = {
     Why.TOTAL: Use.TOTAL, Why.MEAN: Use.TOTAL, Why.CARRIED: Use.TOTAL, Why.REPEAT: Use.REPEAT, Why.UNIT: Use.HEADING,
     Why.PAGE: Use.NOTE,
     Why.TITLE: Use.TITLE, Why.NOTE: Use.NOTE, Why.MARK: Use.MARK, Why.HIDDEN: Use.HIDDEN, Why.STATED: Use.STATED,
+    Why.COUNT: Use.TOTAL,
 }  # fmt: skip
 
 
@@ -147,15 +148,28 @@ def _refuted(
     sheet = account.sheet
     if left.why in {Why.TOTAL, Why.MEAN, Why.CARRIED}:
         return _refuted_total(account, left, cells, labels)
-    if left.why == Why.REPEAT:
-        return {(row, column) for row, column in cells if not _said_in(sheet, left.like, row, column)}
-    if left.why == Why.UNIT:
-        return {cell for cell in cells if not is_unit(sheet.text(*cell)) and not _is_lone(sheet, cell)}
+    if left.why == Why.COUNT:
+        return _refuted_count(sheet, left, cells)
+    if left.why in {Why.REPEAT, Why.UNIT}:
+        return {cell for cell in cells if not _is_lone(sheet, cell) and not _is_heading_said(sheet, left, cell)}
     if left.why == Why.PAGE:
         return _refuted_page(account, left, cells)
     if left.why in {Why.TITLE, Why.NOTE}:
         return {cell for cell in cells if not _is_around(account, cell)}
     return set()
+
+
+def _refuted_count(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
+    """The cells of a line of figures that does not count the signs that it is said to count, in each line of the body."""
+    texts = [[sheet.text(int(row), int(at)).casefold() in left.signs for at in left.across] for row in left.parts]
+    axis, lines = (0, left.across) if left.axis == "row" else (1, left.parts)
+    stated = sheet.numbers[(left.at, lines) if left.axis == "row" else (lines, left.at)]
+    if not (np.array(texts).sum(axis=axis) == stated).all():
+        return set(cells)
+    own = set(lines.tolist())
+    total = stated.sum()
+    rest = [cell for cell in cells if sheet.data[cell] and cell[1 - axis] not in own]
+    return {cell for cell in rest if sheet.numbers[cell] != total}  # one at the end of the line sums it
 
 
 def _refuted_page(account: Account, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
@@ -190,9 +204,12 @@ def _is_page_line(sheet: Sheet, row: int, beside: Counter[str]) -> bool:
     return not sheet.data[row].any() and any(_PAGE.search(text) for text in texts)
 
 
-def _said_in(sheet: Sheet, rows: Sequence[int], row: int, column: int) -> bool:
-    said = sheet.text(row, column).casefold()
-    return any(sheet.text(other, column).casefold() == said for other in rows) or _is_lone(sheet, (row, column))
+def _is_heading_said(sheet: Sheet, left: Left, cell: tuple[int, int]) -> bool:
+    """Whether a cell of headings says a unit, or what the headings say that it repeats."""
+    said = sheet.text(*cell)
+    if left.why == Why.UNIT:
+        return is_unit(said)
+    return any(sheet.text(other, cell[1]).casefold() == said.casefold() for other in left.like)
 
 
 def _is_lone(sheet: Sheet, cell: tuple[int, int]) -> bool:

@@ -55,6 +55,7 @@ class Labels:
         head: the cell that names the column, (-1, -1) for none.
         measure: the measure whose columns bear these labels, on axis 1 where there are several measures.
         part: whether each cell says a part of its label only: several heading rows were joined.
+        pattern: how each cell says several labels in one, and the name that this one has there.
     """
 
     column: str
@@ -64,6 +65,7 @@ class Labels:
     head: tuple[int, int] = (-1, -1)
     measure: str = ""
     part: bool = False
+    pattern: tuple[str, str] = ("", "")
 
 
 @dataclass(frozen=True, eq=False)

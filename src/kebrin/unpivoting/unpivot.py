@@ -169,7 +169,7 @@ def _sources(sheet: Sheet, layout: Layout, groups: _Groups) -> tuple[Labels, ...
     found = [_labels_of(level.name, 0, level.cells, level.head, width) for level in layout.stub]
     if not layout.measures:
         return (*found, *(
-            replace(_labels_of(level.name, 1, one.cells, one.head, width), part=bool(level.joined))
+            replace(_labels_of(level.name, 1, one.cells, one.head, width), part=bool(level.joined), pattern=level.pattern)
             for level in groups.levels for one in level.parts
         ))  # fmt: skip
     of_column = {column: at for at, column in enumerate(layout.body_columns.tolist())}
@@ -179,7 +179,8 @@ def _sources(sheet: Sheet, layout: Layout, groups: _Groups) -> tuple[Labels, ...
         for level in layout.boxhead:
             if level.name in names:
                 cells = np.where(at >= 0, level.cells[at], -1)
-                found.append(_labels_of(level.name, 1, cells, level.head, sheet.shape[1], measure))
+                labels = _labels_of(level.name, 1, cells, level.head, sheet.shape[1], measure)
+                found.append(replace(labels, pattern=level.pattern))
     return tuple(found)
 
 

@@ -14,6 +14,7 @@ from kebrin.grammar.words import is_unit, names_a_key, says_limit, says_note
 from kebrin.layout import Stated
 from kebrin.table import Finding, FindingKind, Settle
 from kebrin.work.heading_questions import asked_of_headings
+from kebrin.work.merged import EACH, ONCE, inside
 
 if TYPE_CHECKING:
     from collections.abc import Collection
@@ -38,7 +39,7 @@ def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list
         found += asked_of_headings(sheet, layout, named=said.measures is not None)
     return [
         *found,
-        *_merged_values(sheet, layout),
+        *([] if said.merged else _merged_values(sheet, layout)),
         *_of_another_kind(sheet, layout, {label.casefold() for label in said.records}),
     ]
 
@@ -117,24 +118,18 @@ def _goes_on(sheet: Sheet, layout: Layout) -> list[Finding]:
 
 
 def _merged_values(sheet: Sheet, layout: Layout) -> list[Finding]:
-    """Values that are merged over several cells of the body: they stand once in the table, where they may be meant for each."""
-    rows, columns = set(layout.body_rows.tolist()), set(layout.body_columns.tolist())
-    found = [
-        area for area in sheet.merges
-        if (area.top, area.left) != (area.bottom, area.right) and sheet.filled[area.top, area.left]
-        and area.top in rows and area.left in columns
-        and len(rows & set(range(area.top, area.bottom + 1))) * len(columns & set(range(area.left, area.right + 1))) > 1
-    ]  # fmt: skip
+    """Figures that are merged over several cells of the body: they stand once in the table, where they may be meant for each."""
+    found = inside(sheet, layout)
     if not found:
         return []
     shown = ", ".join(f"{area.address} {sheet.text(area.top, area.left)!r}" for area in found[:3])
+    many = len(found) > 1
     what = (
-        f"{len(found):,} value{'s are' if len(found) > 1 else ' is'} merged over several cells of the body ({shown}) and "
-        f"{'stand' if len(found) > 1 else 'stands'} once, in the first: part them in a copy "
-        f"of the file if they are meant for each"
+        f"{len(found):,} value{'s are' if many else ' is'} merged over several cells of the body ({shown}) and "
+        f"{'stand' if many else 'stands'} once, in the first"
     )
     cells = tuple(sheet.address(area.top, area.left) for area in found[:_TOLD])
-    settle = (Settle("leave_open", ["merged over several cells"], "proof", "once is right"),)
+    settle = (Settle("merged", EACH, says="for each of the cells"), Settle("merged", ONCE, says="once is right"))
     return [
         Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, len(found), breaks=True, settle=settle)
     ]

@@ -11,6 +11,7 @@ import numpy as np
 from kebrin.cells import Look, column_letters
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.reading import MISSING_MARKS
+from kebrin.layout import likely_pattern
 from kebrin.table import Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
@@ -171,15 +172,19 @@ def _in_step(sheet: Sheet, layout: Layout) -> list[Finding]:
     if not groups:
         return _composed(sheet, layout)
     shown = " and ".join(f"{', '.join(names[:3])}{', ...' * (len(names) > 3)}" for names in groups[:2])
-    what = (
-        f"the columns {shown} may each be one thing in several periods or places: they stay columns of their own. For "
-        f"a row each give the headings two rows in a copy of the file"
-    )
+    what = f"the columns {shown} may each be one thing in several periods or places: they stay columns of their own"
     cell = sheet.address(layout.level(layout.measures).line, int(layout.body_columns[0]))
-    settle = (Settle("measures", layout.measures, says="columns are meant"),)
+    settle = (*_rows_each(layout, groups), Settle("measures", layout.measures, says="columns are meant"))
     return [
         Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), sum(map(len, groups)), settle=settle)
     ]  # fmt: skip
+
+
+def _rows_each(layout: Layout, groups: list[list[str]]) -> tuple[Settle, ...]:
+    """The lines by which each of several periods or places gets a row: a column for each thing, or one column of values."""
+    names = [name for names in groups for name in names]
+    parted = (Settle("headings", likely_pattern(names), says="a row for each"),) if len(groups) > 1 else ()
+    return (*parted, Settle("measures", "", says="one column of values, and a row for each heading"))
 
 
 def _composed(sheet: Sheet, layout: Layout) -> list[Finding]:
@@ -197,13 +202,11 @@ def _composed(sheet: Sheet, layout: Layout) -> list[Finding]:
         if sum(own > 1 for own in said) < 2 or math.prod(said) > 2 * len(parts):
             continue
         shown = ", ".join(repr(sign.join(one)) for one in parts[:3])
-        what = (
-            f"the headings {shown}, ... each say several things, parted by {sign.strip()!r}: they stay as they are. For a "
-            f"column of labels each give the headings a row for each part in a copy of the file"
-        )
+        what = f"the headings {shown}, ... each say several things, parted by {sign.strip()!r}: they stay as they are"
         cell = sheet.address(level.line, int(layout.body_columns[0]))
         key, value = ("measures", layout.measures) if layout.measures else ("boxhead", layout.boxhead_names)
-        settle = (Settle(key, value, says="they are names"),)
+        pattern = sign.join(f"{{heading {at}}}" for at in range(1, count + 1))
+        settle = (Settle("headings", pattern, says="a column for each"), Settle(key, value, says="they are names"))
         return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), len(parts), settle=settle)]
     return []
 

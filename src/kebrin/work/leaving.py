@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Sheet
     from kebrin.layout import Layout, Stated, TotalLine
+    from kebrin.layout.model import Counted
     from kebrin.table import Table
 
 
@@ -62,6 +63,7 @@ def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
         left += [Left(Why.STATED, "cells", cells=layout.left_cells)] if layout.left_cells else []
         left += _unit_lines(layout)
         left += _marks(layout)
+        left += [_count(sheet, layout, one) for one in layout.counts]
         for role, why in ((Role.TITLE, Why.TITLE), (Role.NOTE, Why.NOTE)):
             cells = tuple(at for at, own in layout.texts.items() if own == role)
             left += [Left(why, "cells", cells=cells)] if cells else []
@@ -99,6 +101,19 @@ def _unit_lines(layout: Layout) -> list[Left]:
         for row in layout.boxhead_rows
         if row not in used
     ]
+
+
+def _count(sheet: Sheet, layout: Layout, one: Counted) -> Left:
+    """A line that counts the signs of a body, its label and what it counts over all included."""
+    area = layout.area
+    down, across = slice(area.top, area.bottom + 1), slice(area.left, area.right + 1)
+    places = (
+        [(one.at, area.left + int(at)) for at in np.flatnonzero(sheet.filled[one.at, across])]
+        if one.axis == "row"
+        else [(area.top + int(at), one.at) for at in np.flatnonzero(sheet.filled[down, one.at])]
+    )
+    parts, columns = one.rows.astype(np.int32), one.columns.astype(np.int32)
+    return Left(Why.COUNT, one.axis, one.at, tuple(places), parts, columns, one.signs)
 
 
 def _marks(layout: Layout) -> list[Left]:

@@ -281,7 +281,9 @@ def _asked_of_measure(name: str, texts: Texts, found: Suggestion, *, times: bool
         what = f"its cells hold two figures each, such as {pair!r}: part them with a step {step}"
     if not what:
         return None
-    settle = (_stays(name),)
+    marks = [str(mark) for mark in found.step.get("missing", ())] if found.question == what else []
+    settle = (Settle("missing", marks, says="they mean that there is no value"),) if marks else ()
+    settle = (*settle, _stays(name))
     return Finding(
         FindingKind.QUESTION, f"{name} stays text: {what}", count=len(texts.codes), column=name, settle=settle
     )
@@ -369,7 +371,7 @@ def _asked_of(name: str, found: Suggestion) -> Finding:
 
 def questions_of(table: Table, answered: Collection[str]) -> list[Finding]:
     """What is asked of a finished table without a plan, but for the columns that a person has spoken of."""
-    before = set(table.remarks)
+    before = list(table.remarks)
     done, _ = standardised(table, answered=answered)
     return [one for one in done.remarks if one.asks and one not in before and one.column not in answered]
 

@@ -78,6 +78,8 @@ def steady(head: Sheet, work: SheetWork, *, keeps: bool = False) -> Steady | Non
         return None
     if (
         _has_key(head, int(rows[0]))
+        or head.hints.none
+        or any(level.pattern[0] for level in layout.boxhead)
         or layout.questions
         or piece.scale
         or head.readings.open

@@ -20,6 +20,7 @@ from kebrin.work.choose import (
     sign_by_ties,
 )
 from kebrin.work.forms import recall, remember
+from kebrin.work.merged import spread, told
 from kebrin.work.sheet import Ask, SheetWork, worked
 
 if TYPE_CHECKING:
@@ -86,7 +87,7 @@ def weigh(sheet: Sheet, stated: Stated | None = None, ask: Ask | None = None) ->
     ask = ask or Ask()
     if is_turned(sheet, stated):
         return _turned(sheet, stated, ask)
-    first = worked(sheet, stated, ask)
+    first, sheet = _first(sheet, stated, ask)
     tried: list[Reading] = []
     if open_columns(sheet, first):
         first, sheet, tried = _with_sign_by_ties(sheet, stated, ask, first)
@@ -112,6 +113,18 @@ def weigh(sheet: Sheet, stated: Stated | None = None, ask: Ask | None = None) ->
         tried.append(replace(_reading(proposal.said, other), found=_found(other) + lost))
     tried[0] = replace(tried[0], taken=True)
     return Weighed(first, sheet, tuple(tried))
+
+
+def _first(sheet: Sheet, stated: Stated | None, ask: Ask) -> tuple[SheetWork, Sheet]:
+    """The first reading: as the sheet stands, but that texts merged over several cells of a body stand for each of them."""
+    first = worked(sheet, stated, ask)
+    other = spread(sheet, first, stated)
+    if other is None:
+        return first, sheet
+    work = worked(other, stated, ask)
+    if not work.pieces or (not first.pieces and any(complaints(work)[:3])):
+        return first, sheet
+    return replace(work, remarks=(told(sheet, other), *work.remarks)), other
 
 
 def _reading(said: str, work: SheetWork, *, taken: bool = False) -> Reading:
