@@ -72,10 +72,10 @@ def counted_frames(sheet: Sheet, play: Play, depth: int | None = None) -> list[F
 def _blocks(grid: _Grid) -> list[_Block]:
     """The blocks of signs, the lowest first, by the rows that count what stands above them."""
     found: list[_Block] = []
+    words, figures = grid.texts != "", ~np.isnan(grid.whole)
     for at in range(len(grid.whole) - 1, _FEWEST_LINES, -1):
-        columns = np.flatnonzero(~np.isnan(grid.whole[at]))
+        columns = np.flatnonzero(~np.isnan(grid.whole[at]) & (words[:at].sum(axis=0) > figures[:at].sum(axis=0)))
         above = [row for row in range(at - 1, -1, -1) if np.isnan(grid.whole[row][columns]).all()]
-        columns = np.array([one for one in columns if any(grid.texts[row][one] for row in above)], np.intp)
         counted, signs = (
             _counted(grid, above, columns, grid.whole[at][columns]) if len(columns) >= _FEWEST_COUNTS else ([], ())
         )

@@ -96,12 +96,7 @@ class LayoutPlan(Strict):
     @model_validator(mode="after")
     def _measures_is_a_row(self) -> LayoutPlan:
         # Without headings none names the measures; so the one line boxhead = [] answers a question of a drafted plan.
-        named = (
-            (*self.boxhead, self.joined, *(Pattern.of(self.headings).names if self.headings else ()))
-            if self.boxhead
-            else ()
-        )
-        if self.measures and self.boxhead and self.measures not in named:
+        if self.measures and self.boxhead and not self.headings and self.measures not in (*self.boxhead, self.joined):
             raise ValueError(f"measures names {self.measures!r}, but boxhead has {', '.join(self.boxhead)}")
         return self
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import LayoutError, Place, nearest
 from kebrin.layout import Stated, sheets_left_out
+from kebrin.layout.parted import Pattern
 from kebrin.shape.effects import EFFECTS
 from kebrin.sources import read
 from kebrin.table import Finding, FindingKind
@@ -227,8 +228,11 @@ def _scale_remarks(work: SheetWork, plan: TablePlan) -> list[Finding]:
 def stated_layout(plan: LayoutPlan) -> Stated:
     """The layout part of a plan, as the layout layer takes it."""
     measures = None if plan.boxhead == () else plan.measures  # without headings none names the measures
+    boxhead = plan.boxhead
+    if plan.headings:  # so one line answers a question of a drafted plan
+        boxhead, measures = None, measures if measures in Pattern.of(plan.headings).names else None
     return Stated(
-        starts=plan.starts, ends=plan.ends, boxhead=plan.boxhead, stub=plan.stub, measure=plan.measure,
+        starts=plan.starts, ends=plan.ends, boxhead=boxhead, stub=plan.stub, measure=plan.measure,
         measures=measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
         not_totals=plan.not_totals, records=plan.records, fill=plan.fill, turn=plan.turn, joined=plan.joined, within=plan.within,
         leave_out=plan.leave_out, headings=plan.headings, merged=plan.merged,

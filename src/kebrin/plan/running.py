@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 from kebrin.errors import LayoutError, Place, PlanError
 from kebrin.layout import sheets_left_out
+from kebrin.layout.parted import Pattern
 from kebrin.plan.deriving import derived
 from kebrin.plan.expecting import checks_of
 from kebrin.plan.fitting import fitted
@@ -230,10 +231,16 @@ def _of_columns(plan: TablePlan, said: Mapping[str, _Said], table: Table) -> dic
 
 
 def _still_said(plan: TablePlan, said: Mapping[str, _Said], columns: Collection[str]) -> dict[str, _Said]:
-    """What is said of columns, but for those that the plan itself takes for totals or leaves out."""
+    """What is said of columns, but for those that the plan itself takes for totals, leaves out, or lays long."""
     if plan.layout.boxhead == ():  # what was said of headings is void where there are none
         return {name: one for name, one in said.items() if name in columns}
     out = {label.casefold() for label in (*plan.layout.totals, *plan.layout.leave_out)}
+    layout = plan.layout
+    if layout.headings or layout.measures == "":  # what was a column's name is a label, or says several things
+        laid = Pattern.of(layout.headings).parted(list(said)) if layout.headings else [()] * len(said)
+        out |= {
+            name.casefold() for name, parts in zip(said, laid, strict=True) if parts is not None and name not in columns
+        }
     return {name: one for name, one in said.items() if name.casefold() not in out}
 
 

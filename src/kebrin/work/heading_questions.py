@@ -181,10 +181,13 @@ def _in_step(sheet: Sheet, layout: Layout) -> list[Finding]:
 
 
 def _rows_each(layout: Layout, groups: list[list[str]]) -> tuple[Settle, ...]:
-    """The lines by which each of several periods or places gets a row: a column for each thing, or one column of values."""
+    """The line by which each of several periods or places gets a row, where there is one: by a pattern, or one column of values."""
     names = [name for names in groups for name in names]
-    parted = (Settle("headings", likely_pattern(names), says="a row for each"),) if len(groups) > 1 else ()
-    return (*parted, Settle("measures", "", says="one column of values, and a row for each heading"))
+    if len(groups) > 1:
+        return (Settle("headings", likely_pattern(names), says="a row for each"),)
+    if len(names) == len(layout.level(layout.measures).texts):
+        return (Settle("measures", "", says="one column of values, and a row for each heading"),)
+    return ()
 
 
 def _composed(sheet: Sheet, layout: Layout) -> list[Finding]:

@@ -1,0 +1,218 @@
+"""What people do on sheets and a plan can say in a line: read unaided where the sheet shows it, asked where it does not."""
+
+from __future__ import annotations
+
+import json
+from typing import TYPE_CHECKING, Any
+
+import pytest
+
+import kebrin as kb
+from building import write_book
+from kebrin.cells import Area, Sheet
+from kebrin.layout import Stated, find_layouts
+from kebrin.layout.parted import Pattern, pattern_of
+from kebrin.table import Does
+from settling import open_findings, run_with
+
+if TYPE_CHECKING:
+    import subprocess
+    from collections.abc import Callable
+    from pathlib import Path
+
+    Kebrin = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def tidied(folder: Path, rows: Any, merges: list[str] | None = None) -> kb.Run:
+    return kb.tidy_reports(write_book(folder / "r.xlsx", {"S": rows}, {"S": merges or []}))
+
+
+def drafted(folder: Path) -> kb.Run:
+    (folder / "p.toml").write_text(kb.draft(folder / "r.xlsx", base=folder).text, "utf-8")
+    return kb.load_plan(folder / "p.toml").run()
+
+
+def rows_of(run: kb.Run) -> list[tuple[Any, ...]]:
+    (table,) = run.tables.values()
+    return [tuple(row.values()) for row in table.to_arrow().to_pylist()]
+
+
+# Headings that say several things in one.
+
+FARES: list[list[Any]] = [["Route", "Pier", "Foot 2031", "Foot 2032", "Dues 2031", "Dues 2032"],
+         ["Hallan", "A", 12, 31, 90.5, 80], ["Brae", "B", 44, 20, 61, 70.25], ["Wick", "A", 9, 27, 16, 17]]  # fmt: skip
+BOATS = [["Day", "Vessel 1", "Cars 1", "Vessel 2", "Cars 2"],
+         ["Mon", "Gull", 12, "Tern", 31], ["Tue", "Tern", 44, "", ""], ["Wed", "Gull", 9, "Gull", 27]]  # fmt: skip
+
+
+def test_measure_and_year_in_one_heading_are_parted(tmp_path: Path) -> None:
+    run = tidied(tmp_path, [[*FARES[0], "Remark"], *([*row, "late"] for row in FARES[1:])])
+    assert run.holds
+    (table,) = run.tables.values()
+    assert table.columns == ("Route", "Pier", "Remark", "year", "Foot", "Dues")
+    assert rows_of(run)[:2] == [("Hallan", "A", "late", "2031", 12, 90.5), ("Hallan", "A", "late", "2032", 31, 80)]
+    assert rows_of(drafted(tmp_path)) == rows_of(run)
+
+
+def test_groups_that_are_numbered_become_rows_and_empty_ones_none(tmp_path: Path) -> None:
+    run = tidied(tmp_path, BOATS)
+    assert run.holds
+    assert rows_of(run) == [
+        ("Mon", "1", "Gull", 12), ("Mon", "2", "Tern", 31), ("Tue", "1", "Tern", 44), ("Wed", "1", "Gull", 9),
+        ("Wed", "2", "Gull", 27),
+    ]  # fmt: skip
+    assert rows_of(drafted(tmp_path)) == rows_of(run)
+
+
+@pytest.mark.parametrize(("headings", "wanted"), [
+    (["q", "sales_2031", "sales_2032", "cost_2031", "cost_2032"], "{measure}_{year}"),
+    (["Q1 foot", "Q1 cars", "Q2 foot", "Q2 cars"], "{quarter} {measure}"),
+    (["Jan-35 kWh", "Jan-35 cost", "Feb-35 kWh", "Feb-35 cost"], "{month} {measure}"),
+    (["rain.2031-01", "rain.2031-02", "wind speed.2031-01", "wind speed.2031-02"], "{measure}.{month}"),
+    (["Boat1", "Load1", "Boat2", "Load2"], "{measure}{number}"),
+    # One is missing, they number nothing, or they cross with nothing.
+    (["sales_2031", "sales_2032", "cost_2031", "other"], ""),
+    (["Boat 4", "Load 4", "Boat 9", "Load 9"], ""),
+    (["Q1", "Q2", "Q3", "Q4"], ""),
+    (["10-19", "20-29", "30-39", "40-49"], ""),
+])  # fmt: skip
+def test_a_pattern_is_found_where_all_stands_with_all(headings: list[str], wanted: str) -> None:
+    assert str(pattern_of(headings) or "") == wanted
+
+
+def test_names_of_places_are_not_parted(tmp_path: Path) -> None:
+    wells = [["Cycle", "A1", "A2", "B1", "B2"], [1, 10.5, 11, 9, 8], [2, 12, 13, 7, 6], [3, 8, 9, 5, 4]]
+    assert len(rows_of(tidied(tmp_path, wells))) == 12
+
+
+def test_what_is_asked_of_headings_has_its_line_for_each_answer(tmp_path: Path) -> None:
+    rows = [[*FARES[0], "Dues 2033"], *[[*row, 5] for row in FARES[1:]]]
+    run = tidied(tmp_path, rows)
+    ((table, asked),) = open_findings(run)
+    lines = {one.line: one for one in asked.settle}
+    each, columns = ("headings = '{measure} {year}'", "measures = 'heading'")
+    assert set(lines) == {each, columns}
+    shapes = {}
+    for line, settle in lines.items():
+        settled = run_with(tmp_path / "r.xlsx", table, settle)
+        assert not list(open_findings(settled))
+        (made,) = settled.tables.values()
+        shapes[line] = (len(made), made.measures)
+    assert shapes[each] == (9, ("Foot", "Dues"))
+    assert shapes[columns][0] == 3
+
+
+def test_a_pattern_is_refused_that_names_one_part_or_fits_nothing(tmp_path: Path) -> None:
+    write_book(tmp_path / "r.xlsx", {"S": FARES})
+    plan = 'kebrin = 1\n[table.t]\nfiles = "r.xlsx"\n[table.t.layout]\nheadings = "{}"\n'
+    for said, why in (
+        ("{measure}", "must name two parts"),
+        ("{a}, {a}", "must name two parts"),
+        ("{a} // {b}", "no table"),
+    ):
+        (tmp_path / "p.toml").write_text(plan.replace("{}", said), "utf-8")
+        with pytest.raises(kb.KebrinError, match=why):
+            kb.load_plan(tmp_path / "p.toml").run()
+    assert Pattern.of("{a} of {b}").parted(["x of y", "q"]) == [("x", "y"), None]
+
+
+# Lines that count signs.
+
+ROSTER: list[list[Any]] = [
+    ["Crew", "Mon", "Tue", "Wed", "Thu"],
+    ["Ada", "E", "L", "E", ""],
+    ["Bo", "L", "L", "", "E"],
+    ["Cy", "E", "", "E", "E"],
+]
+
+
+@pytest.mark.parametrize(("below", "beside"), [
+    ([["Number on E", 2, 0, 2, 2], ["Number on L", 1, 2, 0, 0]], []),
+    ([["On duty", 3, 2, 2, 2]], []),
+    ([["On duty", 3, 2, 2, 2, 9]], ["Days", 3, 3, 3]),
+    ([["E", 2, 0, 2, 2, 6]], ["Early", 2, 1, 3]),
+])  # fmt: skip
+def test_lines_that_count_signs_are_left_out_and_the_signs_are_values(tmp_path: Path, below: Any, beside: Any) -> None:
+    rows = [[*row, *([beside[at]] if beside else [])] for at, row in enumerate(ROSTER)]
+    run = tidied(tmp_path, [["Rota of the Gull"], [""], *rows, *below])
+    assert run.holds
+    assert not list(open_findings(run))
+    assert rows_of(run)[:3] == [("Ada", "Mon", "E"), ("Ada", "Tue", "L"), ("Ada", "Wed", "E")]
+    assert len([row for row in rows_of(run) if row[2]]) == 9
+    assert rows_of(drafted(tmp_path)) == rows_of(run)
+
+
+def test_figures_that_do_not_count_the_signs_are_lost_by_no_reading(tmp_path: Path) -> None:
+    run = tidied(tmp_path, [*ROSTER, ["Number on E", 2, 0, 2, 5]])
+    assert not run.holds or any(5.0 in row for row in rows_of(run))
+
+
+def test_two_crews_with_their_counts_are_two_blocks(tmp_path: Path) -> None:
+    count = ["On E", 2, 0, 2, 2]
+    run = tidied(tmp_path, [["Red watch"], *ROSTER, count, [""], [""], ["Blue watch"], *ROSTER, count])
+    assert run.holds
+    assert {row[0] for row in rows_of(run)} == {"Red watch", "Blue watch"}
+
+
+# Values that are merged over several cells of a body.
+
+ROOMS = [["Hour", "Mon", "Tue", "Wed"], ["08:00", "Drill", "Talk", "Paint"], ["09:00", "", "Talk", "Sail"],
+         ["10:00", "Drill", "", "Sail"]]  # fmt: skip
+
+
+def test_a_text_merged_over_cells_of_the_body_stands_for_each(tmp_path: Path, kebrin: Kebrin) -> None:
+    run = tidied(tmp_path, [*ROOMS, ["11:00", "Lunch", "", ""]], ["B2:B3", "B5:D5"])
+    assert run.holds
+    found = {(row[0], row[1]): row[2] for row in rows_of(run)}
+    assert found["09:00", "Mon"] == "Drill"
+    assert [found["11:00", room] for room in ("Mon", "Tue", "Wed")] == ["Lunch"] * 3
+    assert any("stand for each of them" in one.what for one in run.proof.findings)
+    kebrin("tidy", "r.xlsx", "-o", "t.csv")
+    said = json.loads(kebrin("trace", "t.csv", "--where", "Hour=09:00", "--where", "weekday=Mon", "--json").stdout)
+    assert (said["cell"], said["said"]) == ("B3", "Drill")
+
+
+def test_of_a_figure_merged_over_cells_it_is_asked(tmp_path: Path) -> None:
+    rows = [["Quay", "Jan", "Feb", "Mar"], ["North", 12, 31, 7], ["South", 44, "", 18], ["West", 9, 27, 33]]
+    run = tidied(tmp_path, rows, ["B3:C3"])
+    ((table, asked),) = [one for one in open_findings(run) if one[1].does is Does.BREAKS]
+    sums = {}
+    for settle in asked.settle:
+        settled = run_with(tmp_path / "r.xlsx", table, settle)
+        assert settled.holds
+        sums[settle.line] = sum(row[2] for row in rows_of(settled) if row[2])
+    assert sums == {"merged = 'each'": 225, "merged = 'once'": 181}
+
+
+# What stands for no value in a whole table; headings that a merge ties together.
+
+
+def test_a_mark_for_no_value_holds_for_the_whole_table(tmp_path: Path) -> None:
+    rows = [
+        ["Gauge", "Jan", "Feb", "Mar"],
+        ["North", 12, "closed", -77.7],
+        ["South", 31, 20, 18],
+        ["West", "closed", 8, 7],
+    ]
+    run = tidied(tmp_path, rows)
+    ((table, asked),) = open_findings(run)
+    (line,) = [one for one in asked.settle if one.key == "missing"]
+    assert line.line == "missing = ['closed']"
+    settled = run_with(tmp_path / "r.xlsx", table, line)
+    assert settled.holds
+    assert [row[2] for row in rows_of(settled)] == [12, None, -77.7, 31, 20, 18, None, 8, 7]
+    both = run_with(tmp_path / "r.xlsx", table, line._replace(value=["closed", "-77.7"]))
+    assert [row[2] for row in rows_of(both)] == [12, None, None, 31, 20, 18, None, 8, 7]
+
+
+def test_figures_that_a_merge_ties_to_the_headings_are_headings() -> None:
+    rows = [
+        ["Part", "Kind", "Price from", "", ""],
+        ["", "", 1, 10, 25],
+        ["Rope", "new", 5, 4, 3],
+        ["Lamp", "old", 9, 8, 7],
+    ]
+    sheet = Sheet.of(rows, merges=[Area(0, 0, 1, 0), Area(0, 1, 1, 1), Area(0, 2, 0, 4)])
+    (layout,) = find_layouts(sheet, Stated())
+    assert layout.boxhead_rows == (0, 1)
+    assert layout.boxhead[-1].labels() == ["1", "10", "25"]
