@@ -216,3 +216,57 @@ def test_figures_that_a_merge_ties_to_the_headings_are_headings() -> None:
     (layout,) = find_layouts(sheet, Stated())
     assert layout.boxhead_rows == (0, 1)
     assert layout.boxhead[-1].labels() == ["1", "10", "25"]
+
+
+# Lines that sum those below them: what sums what is a tree, whatever the lines are called and look like.
+
+TREE = [["Cargo", "Jan", "Feb", "Mar"], ["All cargo", 33, 44, 55], ["Dry", 12, 20, 31], ["Grain", 5, 9, 11], ["Rates", 7, 11, 20],
+        ["Wet", 21, 24, 24], ["Oil", 20, 4, 8], ["Milk", 1, 20, 16]]  # fmt: skip
+
+
+@pytest.mark.parametrize("kept", [slice(1, None), slice(2, None)])
+def test_lines_that_sum_those_below_them_head_them(tmp_path: Path, kept: slice) -> None:
+    run = tidied(tmp_path, [TREE[0], *TREE[kept]])
+    assert run.holds
+    assert not list(open_findings(run))
+    assert [row[:2] for row in rows_of(run)][::3] == [
+        ("Dry", "Grain"),
+        ("Dry", "Rates"),
+        ("Wet", "Oil"),
+        ("Wet", "Milk"),
+    ]
+    assert rows_of(drafted(tmp_path)) == rows_of(run)
+
+
+def test_three_levels_of_sums_and_one_below_all(tmp_path: Path) -> None:
+    north = [["North", 66, 88, 110], *TREE[2:]]
+    south = [
+        ["South", 30, 9, 3],
+        ["Fish", 10, 5, 2],
+        ["Cod", 6, 4, 1],
+        ["Eel", 4, 1, 1],
+        ["Logs", 20, 4, 1],
+        ["Oak", 15, 3, 0],
+        ["Ash", 5, 1, 1],
+    ]
+    north[0] = ["North", 33, 44, 55]
+    run = tidied(tmp_path, [TREE[0], *north, *south, ["Both coasts", 63, 53, 58]])
+    assert run.holds
+    assert [row[:3] for row in rows_of(run)][::12] == [("North", "Dry", "Grain"), ("South", "Fish", "Cod")]
+
+
+def test_lines_that_sum_nothing_stop_no_tree_from_being_asked_about(tmp_path: Path) -> None:
+    run = tidied(tmp_path, [*TREE, ["Post", 3, 4, 9]])  # neither a sum nor a part of one
+    assert not run.holds or len(rows_of(run)) >= 15
+
+
+def test_a_year_behind_its_quarters_is_their_total(tmp_path: Path) -> None:
+    rows = [
+        ["Site", "Q1", "Q2", "Q3", "Q4", "Year"],
+        ["Hallan", 1, 2, 3, 4, 10],
+        ["Brae", 5, 5, 5, 6, 21],
+        ["Wick", 9, 8, 7, 6, 30],
+    ]
+    run = tidied(tmp_path, rows)
+    assert run.holds
+    assert len(rows_of(run)) == 12

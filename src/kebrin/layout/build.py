@@ -11,9 +11,9 @@ import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import says_whole, total_word, without_continued
+from kebrin.grammar.words import is_ratio, of_which, says_whole, total_word, without_continued
 from kebrin.layout.bands import band_totals, closed_by_totals, with_first_band
-from kebrin.layout.depths import Depths, find_depths
+from kebrin.layout.depths import BOLD, Depths, depths_by_sums, find_depths
 from kebrin.layout.doubts import mixed_doubt
 from kebrin.layout.fields import find_fields, unit_line
 from kebrin.layout.heads import Heads, find_heads, keyed, listed_heads, lone_heads
@@ -69,6 +69,9 @@ def build(
     down = _headed(down, names.heads[1])
     rows = _with_data(sheet, frame, stated)
     depths = find_depths(sheet, frame.rows, frame.stub, len(frame.rows) * len(frame.columns))
+    if (tree := _by_sums(sheet, frame, (across, down), stated)) is not None:
+        # Bold may say less than the sums do.
+        depths = replace(depths, adds_up=tree.adds_up) if depths.told and depths.sign != BOLD else tree
     totals, remarks = totals_of(sheet, frame, rows, (across, down), stated, depths)
     heads, bands, said = _found_heads(sheet, frame, stated, (across, down), totals, (texts, marks, depths))
     if heads.levels:
@@ -110,6 +113,29 @@ def build(
         title_at=title_at, unit=unit, stub_head=names.found[-1] if names.found else "", evidence=(*frame.evidence, *remarks),
         counts=frame.counts,
     )  # fmt: skip
+
+
+def _by_sums(
+    sheet: Sheet, frame: Frame, levels: tuple[Sequence[Level], Sequence[Level]], stated: Stated
+) -> Depths | None:
+    """The depths of rows by what sums what, where no look of theirs tells them and no record is stated among them."""
+    across, down = levels
+    if frame.listed or frame.counts or stated.records or not stated.totals_found or not down:
+        return None
+    texts = [label or "" for label in down[-1].labels()]
+    # Labels that cross are no tree: each says something of its own there.
+    crossed = any(len(set(level.codes.tolist())) < len(level.codes) for level in down[:-1])
+    if crossed or any(map(of_which, texts)):
+        return None
+    heads = across[-1].labels() if across else []
+    sums = [at for at in range(len(frame.columns)) if not (at < len(heads) and is_ratio(heads[at] or ""))]
+    if not sums:
+        return None
+    found = depths_by_sums(
+        sheet.numbers[np.ix_(frame.rows, frame.columns[sums])],
+        {at for at, text in enumerate(texts) if total_word(text)},
+    )
+    return found if found.told or found.wholes else None
 
 
 def _found_heads(

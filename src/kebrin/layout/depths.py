@@ -1,13 +1,13 @@
-"""How deep each label of a stub stands in its hierarchy: by leading spaces, by a code's own dots, by indent, by bold."""
+"""How deep each label of a stub stands in its hierarchy: by leading spaces, a code's own dots, indent, bold, or by its sums."""
 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
     import numpy as np
     from numpy.typing import NDArray
@@ -17,16 +17,25 @@ if TYPE_CHECKING:
 _CODE = re.compile(r"(?P<code>[0-9]+(?:\.[0-9]+)*|[A-Z](?:\.[0-9]+)+|[A-Z]{1,2}[0-9]{1,2}|[A-Z]{1,2})(?:[.)])?(?=\s|$)")
 _PLAIN_CODE = re.compile(r"^([A-Z]+)(?=[0-9])")
 BOLD = "bold"
+SUMS = "the sums of the lines below it"
+# A tree of sums has so many lines at least; one line that states what another does says so in so many columns.
+_FEWEST_SUMMED, _MOST_SUMMED, _SAID_OVER = 6, 3_000, 3
 #: Formats are read for blocks of up to this many cells; a longer block shows its hierarchy by its sums.
 SMALL = 20_000
 
 
 @dataclass(frozen=True)
 class Depths:
-    """The depth of each row (0 is outermost), and the sign that it was read by; '' if all stand alike."""
+    """The depth of each row (0 is outermost), and the sign that it was read by; '' if all stand alike.
+
+    `adds_up` is true where each line is a sum of lines or a part of one, whatever it is called. `wholes` are the places of a
+    first line that sums all that stands below it, and of a last one that sums all above.
+    """
 
     of: tuple[int, ...]
     sign: str = ""
+    wholes: tuple[int, ...] = ()
+    adds_up: bool = False
 
     @property
     def told(self) -> bool:
@@ -57,6 +66,69 @@ def find_depths(sheet: Sheet, rows: NDArray[np.intp], stub: Sequence[int], cells
     if found is None and len(stub) == 1 and cells <= SMALL and not sheet.textual:
         found = _by_format(sheet, rows, stub[0])
     return found or flat
+
+
+def depths_by_sums(numbers: NDArray[np.float64], kept: Collection[int] = ()) -> Depths:
+    """The depths of lines that sum those below them, where every line is a sum or a part of one: a tree that figures alone show.
+
+    Args:
+        numbers: float64 (lines x columns), NaN where a cell holds no number.
+        kept: lines that are a sum of what stands above them, or something else than a record: they stand outermost.
+
+    >>> import numpy as np
+    >>> depths_by_sums(np.array([[7, 9.0], [3, 4], [4, 5], [8, 3], [2, 1], [6, 2]])).of
+    (0, 1, 1, 0, 1, 1)
+    """
+    import numpy as np
+
+    flat = Depths((0,) * len(numbers))
+    stated = ~np.isnan(numbers)
+    filled = np.nan_to_num(numbers)
+    if not _FEWEST_SUMMED <= len(numbers) <= _MOST_SUMMED or numbers.shape[1] < 1:
+        return flat
+    slack = 1e-9 * np.maximum(np.abs(filled).max(axis=0), 1.0)
+    parts: dict[int, list[int]] = {}
+    roots: list[int] = []
+    for at in range(len(numbers) - 1, -1, -1):
+        count = 0 if at in kept else _parts_of(filled, stated[at], at, roots, slack)
+        parts[at] = roots[:count]
+        roots = [at, *roots[count:]]
+    outer = [at for at in roots if at not in kept]
+    wholes: list[int] = []
+    if len(outer) > 2 and not parts[outer[-1]] and _sums(filled, outer, slack):
+        wholes, outer = [outer[-1]], outer[:-1]
+    if len(outer) == 1 and outer[0] == min(set(range(len(numbers))) - {*kept}):
+        wholes, outer = [*wholes, outer[0]], parts[outer[0]]
+    if len(outer) < 2 or not all(parts[at] for at in outer):
+        return replace(flat, wholes=tuple(wholes))
+    depths = dict.fromkeys((*kept, *wholes), 0)
+    level, depth = outer, 0
+    while level:
+        depths |= dict.fromkeys(level, depth)
+        level, depth = [part for at in level for part in parts[at]], depth + 1
+    return Depths(tuple(depths[at] for at in range(len(numbers))), SUMS, tuple(wholes), adds_up=True)
+
+
+def _parts_of(
+    filled: NDArray[np.float64], stated: NDArray[np.bool_], at: int, roots: Sequence[int], slack: NDArray[np.float64]
+) -> int:
+    """How many of the lines right below a line it sums; 0 if it sums none. One line alone must say the same over and over."""
+    own = filled[at]
+    if int((stated & (own != 0)).sum()) < 1:
+        return 0
+    running = own * 0
+    for count, root in enumerate(roots, 1):
+        running = running + filled[root]
+        if bool((abs(running - own) <= slack * count)[stated].all()):
+            alike = int((own[stated] != 0).sum()) >= _SAID_OVER
+            return count if count > 1 or alike else 0
+    return 0
+
+
+def _sums(filled: NDArray[np.float64], outer: Sequence[int], slack: NDArray[np.float64]) -> bool:
+    """Whether the last of some lines sums the others."""
+    sums = filled[list(outer[:-1])].sum(axis=0)
+    return len(outer) > 2 and bool((abs(sums - filled[outer[-1]]) <= slack * len(outer)).all())
 
 
 def _ranked(steps: list[int], sign: str) -> Depths | None:

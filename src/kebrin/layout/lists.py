@@ -263,7 +263,7 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     kinds = _column_kinds(sheet, rows, columns)
     figures = [place for place, kind in enumerate(kinds) if kind in {"figures", "money"} and place]
     others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
-    if heads_periods([heads[place] for place in figures]):
+    if heads_periods([heads[place] for place in _without_sums(sheet, rows, columns, figures)]):
         return False  # periods, with totals of them or remarks beside them
     if {"figures", "money"} <= set(kinds[1:]):
         return True
@@ -279,14 +279,24 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     return not figures or max(others) > min(figures) or _labels_first(sheet, rows, columns, kinds, heads)
 
 
+def _without_sums(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], figures: Sequence[int]) -> list[int]:
+    """Columns of figures without those that sum a run of others before them on every row: a year behind its quarters."""
+    numbers = np.nan_to_num(sheet.numbers[np.ix_(rows, columns)])
+    found = list(figures)
+    for at in range(_FEWEST_UNLIKE - 1, len(figures)):
+        own = numbers[:, figures[at]]
+        running = np.cumsum(numbers[:, list(figures[:at])][:, ::-1], axis=1)[:, 1:]
+        ties = np.abs(running - own[:, np.newaxis]) <= 1e-9 * np.maximum(np.abs(own), 1.0)[:, np.newaxis]
+        if len(rows) > 1 and own.any() and ties.all(axis=0).any():
+            found.remove(figures[at])
+    return found
+
+
 def heads_periods(heads: Sequence[str]) -> bool:
     """Whether two headings or more, beside those of totals and means, name periods of one kind."""
-    plain = [
-        head
-        for head in heads
-        if not (total_word(head) or says_whole(head) or average_word(head) or of_several_months(head))
-    ]
-    return len(plain) >= 2 and bool(period_name(plain))
+    plain = [head for head in heads if not (total_word(head) or says_whole(head) or average_word(head))]
+    months = [head for head in plain if not of_several_months(head)]  # quarters among months are totals of them
+    return any(len(some) >= 2 and bool(period_name(some)) for some in (months, plain))
 
 
 def _labels_first(

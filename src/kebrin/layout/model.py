@@ -32,6 +32,7 @@ DOUBTED = "sum in doubt"
 
 #: Causes of total lines that their place gives: set above what they sum, or between what they part.
 SET_IN, PARTING = "those lines are set in below it", "such lines part all others among them"
+WHOLE = "it sums all that stands below or above it"
 PLACED = frozenset({SET_IN, PARTING})
 #: What is said of a line that states the sum of others on another page.
 CARRIES = "it carries a sum over from elsewhere"

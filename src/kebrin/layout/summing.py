@@ -9,7 +9,7 @@ import numpy as np
 from kebrin.grammar.words import are_statistics, average_word, carried_word, is_ratio, of_which, total_word
 from kebrin.layout.formulas import summing_lines
 from kebrin.layout.list_totals import list_totals
-from kebrin.layout.model import DOUBTED, KEPT, Evidence, Level, Stated, TotalLine
+from kebrin.layout.model import DOUBTED, KEPT, WHOLE, Evidence, Level, Stated, TotalLine
 from kebrin.layout.sayings import Sayings, beside_months
 from kebrin.layout.totals import Signs, find_totals
 
@@ -56,7 +56,9 @@ def totals_of(
         telling = ~crossing.mask(total_word)
         totals, unmatched, doubted = find_totals(
             axis,
-            _without_ratios(grid, crossing, own, in_per_cent if axis == "row" else None),
+            _without_ratios(
+                grid, crossing, own, in_per_cent if axis == "row" else None, adds_up=depths.adds_up and axis == "row"
+            ),
             paths,
             at,
             named=stated.totals,
@@ -65,6 +67,7 @@ def totals_of(
                 telling,
                 [depths.of[line] for line in at_rows] if axis == "row" and depths.told else _shares(paths),
                 {
+                    **dict.fromkeys(np.flatnonzero(np.isin(at_rows, depths.wholes)).tolist(), WHOLE),
                     **dict.fromkeys(_unlabelled(sheet, frame, at_rows), "it has no label of its own"),
                     **dict.fromkeys(_places(lines, summing[0]), "a formula sums them"),
                 }
@@ -159,13 +162,14 @@ def _said_at(sheet: Sheet, row: int, frame: Frame) -> str:
 
 
 def _without_ratios(
-    grid: NDArray[np.float64], crossing: Sayings, own: Sayings, in_per_cent: NDArray[np.bool_] | None
+    grid: NDArray[np.float64], crossing: Sayings, own: Sayings, in_per_cent: NDArray[np.bool_] | None, *, adds_up: bool
 ) -> NDArray[np.float64]:
     """The numbers without those that do not add up: shares, rates, crossing means and lines carried over.
 
-    Where all are such, none is left out.
+    Where all are such, none is left out; and no line where `adds_up` says that the sums show that all do ("Rates" are a tax).
     """
     lines, across = own.mask(is_ratio), crossing.mask(is_ratio)
+    lines &= not adds_up
     across |= crossing.mask(lambda label: bool(average_word(label)))
     if in_per_cent is None:
         across |= crossing.mask(carried_word)  # rows; a column that is called so holds figures of its own

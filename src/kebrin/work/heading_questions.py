@@ -181,7 +181,7 @@ def _in_step(sheet: Sheet, layout: Layout) -> list[Finding]:
 
 
 def _rows_each(layout: Layout, groups: list[list[str]]) -> tuple[Settle, ...]:
-    """The line by which each of several periods or places gets a row, where there is one: by a pattern, or one column of values."""
+    """The line by which each of several periods or places gets a row, where there is one."""
     names = [name for names in groups for name in names]
     if len(groups) > 1:
         return (Settle("headings", likely_pattern(names), says="a row for each"),)
