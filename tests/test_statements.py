@@ -206,7 +206,7 @@ def test_a_mark_for_no_value_holds_for_the_whole_table(tmp_path: Path) -> None:
 
 
 def test_figures_that_a_merge_ties_to_the_headings_are_headings() -> None:
-    rows = [
+    rows: list[list[Any]] = [
         ["Part", "Kind", "Price from", "", ""],
         ["", "", 1, 10, 25],
         ["Rope", "new", 5, 4, 3],
@@ -270,3 +270,124 @@ def test_a_year_behind_its_quarters_is_their_total(tmp_path: Path) -> None:
     run = tidied(tmp_path, rows)
     assert run.holds
     assert len(rows_of(run)) == 12
+
+
+# Readings: where nothing decides, the likeliest are offered, each with the lines that make it.
+
+LIMITS = [
+    ["Sample", "Lead", "Zinc", "Iron"],
+    ["Limit", 5, 30, 200],
+    ["Pier", 2.5, 12, 80],
+    ["Hall", 3.25, 31, 120],
+    ["Deck", 1, 8, 95],
+]
+
+
+def test_the_likeliest_readings_are_written_with_their_plans(tmp_path: Path, kebrin: Kebrin) -> None:
+    write_book(tmp_path / "r.xlsx", {"S": LIMITS})
+    shown = kebrin("survey", "r.xlsx", "--readings", "ways")
+    assert shown.returncode == 0
+    listed = json.loads((tmp_path / "ways" / "readings.json").read_text("utf-8"))
+    assert 2 <= len(listed) <= 5
+    assert [one["weight"] for one in listed] == sorted(one["weight"] for one in listed)
+    by_line = {tuple(line["line"] for line in one["lines"]): one for one in listed}
+    without, with_it = by_line["leave_out = ['row 2']",], by_line["records = ['Limit']",]
+    assert (without["tables"]["s"]["rows"], with_it["tables"]["s"]["rows"]) == (9, 12)
+    assert "leave_out = ['row 2']" in shown.stdout
+    for one in (without, with_it):
+        done = kebrin("run", f"ways/{one['plan']}")
+        assert done.returncode == 0
+        made = (tmp_path / "ways" / f"reading_{one['number']}" / "s.csv").read_text("utf-8")
+        assert made == (tmp_path / "ways" / f"reading_{one['number']}.csv").read_text("utf-8")
+    # A folder of readings is renewed, any other is left alone.
+    assert kebrin("survey", "r.xlsx", "--readings", "ways", "--json").returncode == 0
+    (tmp_path / "mine").mkdir()
+    (tmp_path / "mine" / "notes.txt").write_text("keep", "utf-8")
+    assert "Name a new folder" in kebrin("survey", "r.xlsx", "--readings", "mine").stderr
+
+
+def test_a_clean_report_has_one_reading(tmp_path: Path) -> None:
+    write_book(tmp_path / "r.xlsx", {"S": [["Quay", "Jan", "Feb"], ["North", 12, 31], ["South", 44, 20]]})
+    (only,) = kb.readings(tmp_path / "r.xlsx", base=tmp_path)
+    assert only.run().holds
+
+
+def test_a_reading_is_chosen_before_the_questions_of_a_draft(tmp_path: Path, kebrin: Kebrin) -> None:
+    write_book(tmp_path / "r.xlsx", {"S": LIMITS})
+    plans = kb.readings(tmp_path / "r.xlsx", base=tmp_path)
+    at = next(number for number, plan in enumerate(plans, 1) if 'records = ["Limit"]' in plan.text)
+    asked = kebrin("draft", "r.xlsx", "-o", "p.toml", "--ask", stdin=f"9\n{at}\n")
+    assert "which is right?" in asked.stdout
+    assert kb.load_plan(tmp_path / "p.toml").model.table["s"].layout.records == ("Limit",)
+    kebrin("draft", "r.xlsx", "-o", "q.toml", "--ask", stdin="\n")
+    assert not kb.load_plan(tmp_path / "q.toml").model.table["s"].layout.records
+
+
+# Units below the headings of a list; columns that are counted in brackets; balances.
+
+
+def test_units_below_headings_go_into_names_where_some_are_not_known(tmp_path: Path) -> None:
+    heads, units = ["No.", "Place", "Lead", "Bugs", "By"], ["", "", "mg/l", "/100 ml", ""]
+    records = [[1, "Pier", 2.5, 12, "Ada"], [2, "Hall", 3.5, 31, "Bo"], [3, "Deck", 1, 8, "Ada"]]
+    run = tidied(tmp_path, [heads, units, *records])
+    (table,) = run.tables.values()
+    assert run.holds
+    assert table.columns == ("No.", "Place", "Lead (mg/l)", "Bugs (/100 ml)", "By")
+    # A word over words is no unit: it stays, in a record or in a name.
+    words = tidied(tmp_path, [heads, ["", "", "kg", "", "late"], *records])
+    (table,) = words.tables.values()
+    assert not words.holds or "late" in str(rows_of(words)) + str(table.columns)
+
+
+def test_columns_that_are_counted_in_brackets_are_no_record(tmp_path: Path) -> None:
+    rows = [
+        ["Quay", "Pier", "Foot", "Cars", "Vans"],
+        ["", "", "(1)", "(2)", "(3)"],
+        ["North", "A", 12, 31, 5],
+        ["South", "B", 44, 20, 6],
+    ]
+    run = tidied(tmp_path, rows)
+    assert run.holds
+    assert -1 not in {value for row in rows_of(run) for value in row}
+
+
+MOVED = [
+    (33.5, 0),
+    (0, 119.2),
+    (55.4, 0),
+    (0, 71.5),
+    (12, 0),
+    (0, 8.25),
+    (61.75, 0),
+    (0, 40),
+    (0, 16.1),
+    (90, 0),
+    (0, 5.5),
+]
+CASH: list[list[Any]] = [
+    ["Date", "Slip", "What", "Paid in", "Paid out", "Left"],
+    ["2031-03-01", "", "Balance brought forward", "", "", 412.6],
+]
+for number, (more, less) in enumerate(MOVED, 2):
+    left = round(CASH[-1][5] + more - less, 2)
+    CASH.append([f"2031-03-{number:02}", f"S{number}", "Fares" if more else "Rope", more or "", less or "", left])
+IN, OUT = (round(sum(pair[at] for pair in MOVED), 2) for at in (0, 1))
+
+
+def test_a_running_balance_makes_records_and_is_no_sum(tmp_path: Path) -> None:
+    run = tidied(tmp_path, [*CASH, ["", "", "", IN, OUT, CASH[-1][5]]])
+    assert run.holds
+    assert not list(open_findings(run))
+    assert [row[1] for row in rows_of(run)] == [f"S{number}" for number in range(2, 13)]
+    assert rows_of(run)[0][3:] == (33.5, None, 446.1)
+
+
+def test_an_opening_balance_that_nothing_goes_on_from_is_a_record_or_asked_about(tmp_path: Path) -> None:
+    rows = [CASH[0], ["2031-03-01", "", "Balance brought forward", "", "", 500], *CASH[2:]]
+    run = tidied(tmp_path, rows)
+    assert not run.holds or any(500 in row for row in rows_of(run))
+
+
+def test_a_total_of_a_cash_book_that_is_off_is_no_total_in_silence(tmp_path: Path) -> None:
+    run = tidied(tmp_path, [*CASH, ["", "", "Total", IN, OUT + 1, CASH[-1][5]]])
+    assert not run.holds

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
         drift,
         load_plan,
         read,
+        readings,
         tidy,
         tidy_reports,
     )
@@ -41,13 +42,13 @@ _HOMES = {
     "Block": "api", "Evidence": "layout", "KebrinError": "errors", "Layout": "layout", "LayoutError": "errors",
     "OutputError": "errors", "Place": "errors", "Plan": "api", "PlanError": "errors", "Proof": "api", "Report": "api",
     "Run": "api", "Sheet": "api", "SourceError": "errors", "Table": "api", "demo_file": "demo", "draft": "api",
-    "drift": "api",     "load_plan": "api", "read": "api", "tidy": "api", "tidy_reports": "api",
+    "drift": "api", "load_plan": "api", "read": "api", "readings": "api", "tidy": "api", "tidy_reports": "api",
 }  # fmt: skip
 
 __all__ = [
     "Block", "Evidence", "KebrinError", "Layout", "LayoutError", "OutputError", "Place", "Plan", "PlanError", "Proof",
     "Report", "Run", "Sheet", "SourceError", "Table", "__version__", "demo_file", "draft", "drift", "load_plan", "read",
-    "tidy", "tidy_reports",
+    "readings", "tidy", "tidy_reports",
 ]  # fmt: skip
 
 

@@ -1,6 +1,6 @@
 """What people hold: reports, sheets, blocks, tables, plans and runs, with every step a method."""
 
-from kebrin.api.plan import Plan, draft, drift, load_plan, tidy, tidy_reports
+from kebrin.api.plan import Plan, draft, drift, load_plan, readings, tidy, tidy_reports
 from kebrin.api.report import Block, Report, Sheet, read
 from kebrin.api.run import Run
 from kebrin.api.showing import Proof
@@ -18,6 +18,7 @@ __all__ = [
     "drift",
     "load_plan",
     "read",
+    "readings",
     "tidy",
     "tidy_reports",
 ]

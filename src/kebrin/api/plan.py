@@ -251,3 +251,25 @@ def drift(old: str | Path, new: str | Path, key: Sequence[str] = ()) -> tuple[Dr
 
 #: The same by a longer name.
 tidy_reports = tidy
+
+
+def readings(*reports: Report | str | Path, base: str | Path = ".") -> list[Plan]:
+    """The plans of the likeliest readings of some reports, the likeliest first: one where nothing is open, else up to five.
+
+    Args:
+        reports: reports, or the names of their files.
+        base: the folder that the plans will stand in.
+
+    >>> import kebrin as kb
+    >>> [plan.run().holds for plan in kb.readings(kb.demo_file("traffic_2031.xlsx"))]
+    [True]
+
+    Raises:
+        SourceError: a file can't be read.
+        LayoutError: no table was found.
+    """
+    from kebrin.plan.offering import offered
+
+    first = draft(*reports, base=base)
+    found = offered(first.text, first.base)
+    return [Plan(parse_plan(reading.text), first.base, reading.text) for reading in found] or [first]

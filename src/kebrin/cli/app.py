@@ -136,13 +136,20 @@ def survey(
         Path | None,
         typer.Option("--picture", metavar="FILE.png", help="Draw each sheet's map; needs kebrin[pictures]."),
     ] = None,
+    readings: Annotated[
+        Path | None,
+        typer.Option("--readings", metavar="DIR", help="Write the likeliest readings, each as a table with its plan."),
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Show each sheet's blocks and layout, why, and trouble spots."""
     with told(as_json=as_json):
-        from kebrin.cli import surveying
+        from kebrin.cli import offering, surveying
 
-        code = surveying.survey(inputs, picture=picture, as_json=as_json)
+        if readings is not None:
+            code = offering.offer(inputs, readings, as_json=as_json)
+        else:
+            code = surveying.survey(inputs, picture=picture, as_json=as_json)
     sys.exit(code)
 
 

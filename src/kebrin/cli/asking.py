@@ -5,11 +5,15 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from kebrin.cli import show
+from kebrin.cli.offering import tell_apart
 from kebrin.errors import PlanError
 from kebrin.plan.asking import answered, open_questions
+from kebrin.plan.offering import offered
 from kebrin.plan.reading import parse_plan
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from rich.console import Console
 
 
@@ -29,6 +33,21 @@ def ask(out: Console, plan: str) -> str:
                 plan = _taken(out, plan, answered(plan, question, int(said) - 1))
                 break
     return plan
+
+
+def choose_reading(out: Console, plan: str, base: Path) -> str:
+    """The plan of the reading that a person chooses, where the first is not clean; an empty answer takes the first."""
+    found = offered(plan, base)
+    if len(found) < 2:
+        return plan
+    show.heading(out, f"There are {len(found)} ways to read this, the likeliest first: which is right?")
+    tell_apart(out, found)
+    while True:
+        said = _read(f"  1 to {len(found)}, or Enter for it as it was read first: ")
+        if not said:
+            return plan
+        if said.isdigit() and 1 <= int(said) <= len(found):
+            return found[int(said) - 1].text
 
 
 def _read(prompt: str) -> str:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from kebrin.cli import show
 from kebrin.cli.ahead import reports_ahead
 from kebrin.cli.asking import ask as put_questions
+from kebrin.cli.asking import choose_reading
 from kebrin.cli.ending import Exit
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.guard import refuse_changed_plan, refuse_sources, signed
@@ -37,6 +38,7 @@ def draft(inputs: Sequence[str], plan_file: Path, *, like: Path | None, ask: boo
         drafted = draft_like(list(reports), read_wanted(like), base=plan_file.parent)
         text, match = drafted.text, drafted.match
     if ask:
+        text = choose_reading(show.console(), text, plan_file.parent)
         text = put_questions(show.console(), text)
     plan = parse_plan(text)
     with whole_file(plan_file) as part:

@@ -17,6 +17,7 @@ import numpy as np
 from kebrin.grammar.words import carried_word, is_ratio, names_a_key, says_rank, says_whole, total_word
 from kebrin.layout.formulas import summing_lines
 from kebrin.layout.model import CARRIES, STATED, TotalLine
+from kebrin.layout.unlike import balance_of
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Mapping, Sequence
@@ -57,6 +58,7 @@ class _List:
     figures: NDArray[np.intp]  # these columns
     ratio: NDArray[np.bool_]  # which of these need not add up by their names: shares and rates
     formulas: Collection[int]
+    balance: int  # which of these columns keeps the balance of others, -1 for none
 
 
 def list_totals(
@@ -109,6 +111,9 @@ class _Search:
         stated = not {text.casefold() for text in texts}.isdisjoint(self.named)
         why = STATED if stated else why or _sign(self.found, at)
         carries = any(map(carried_word, texts))
+        if carries and self._opens(at):
+            self._carry(at)
+            return
         if any(text.casefold() in self.kept for text in texts) or not (
             why or carries or at == len(self.found.rows) - 1
         ):
@@ -129,6 +134,16 @@ class _Search:
         if any(text.casefold() in self.named for text in texts[1:]):
             # One that is named in the first column is looked for by its words, and its difference is told.
             self._take_stated(at, texts)
+
+    def _opens(self, at: int) -> bool:
+        """Whether a row states the balance that the next one goes on from, and nothing else."""
+        stated = np.flatnonzero(~np.isnan(self.found.numbers[at])).tolist()
+        return stated == [self.found.balance] and at in {self.since, 0}
+
+    def _carry(self, at: int) -> None:
+        rows = self.found.rows
+        cause = f"it only carries a balance over: {_texts(self.found, at)[-1]!r}"
+        self.totals[at] = TotalLine("row", int(rows[at]), rows[:0].astype(np.int32), CARRIES, 1.0, cause=cause)
 
     def _take(self, at: int, parts: Sequence[int], why: str) -> None:
         rows = self.found.rows
@@ -165,9 +180,12 @@ def _list(sheet: Sheet, rows: NDArray[np.intp], heads: Mapping[int, str]) -> _Li
     if not figures.any():
         return None
     ratio = np.array([is_ratio(head) for head in heads.values()], np.bool_)[figures]
+    balance = balance_of(numbers[:, figures])
+    if balance >= 0:
+        ratio[balance] = True  # what is left is no part of a sum
     down, _ = summing_lines(sheet, rows, columns)
     return _List(
-        sheet, rows, columns[~figures], filled[:, ~figures], numbers[:, figures], columns[figures], ratio, down
+        sheet, rows, columns[~figures], filled[:, ~figures], numbers[:, figures], columns[figures], ratio, down, balance
     )
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import of_several_months, period_name
-from kebrin.grammar.reading import bears_currency
+from kebrin.grammar.reading import MISSING_MARKS, bears_currency
 from kebrin.grammar.words import (
     YEARS,
     average_word,
@@ -33,6 +33,7 @@ from kebrin.layout.fields import is_field_line
 from kebrin.layout.labels import are_series
 from kebrin.layout.list_sums import name_totals, sums_column
 from kebrin.layout.titled import headed_below_a_gap
+from kebrin.layout.unlike import keeps_balance
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -52,6 +53,7 @@ _MOSTLY = 0.7
 _SAID_AGAIN = 0.7
 _SPANNING_WORDS, _PAIR = 3, 2
 _FEWEST_UNLIKE = 3
+_LONGEST_UNIT = 14
 # The kinds of columns are told by so many rows, spread over all.
 _SAMPLE = 2000
 _DATE = re.compile(r"\s*\d{1,4}\s*([./-])\s*\d{1,2}\s*\1\s*\d{2,4}\b|\s*\d{1,2}[. ]+[^\W\d_]{3,}[. ]+\d{2,4}\b")
@@ -171,13 +173,30 @@ def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.i
 
 
 def _unit_row(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.intp]) -> int:
-    """The row right below a list's headings, if it gives nothing but units of several of them; -1 otherwise."""
-    if at + 1 >= len(rows) or rows[at + 1] != rows[at] + 1:
+    """The row right below a list's headings, if it gives nothing but units of several of them; -1 otherwise.
+
+    What is known for no unit ("/100 ml") is one beside others that are known, where figures stand below it.
+    """
+    if at + 2 >= len(rows) or rows[at + 1] != rows[at] + 1:
         return -1
-    row = int(rows[at + 1])
-    texts = [sheet.text(row, int(column)) for column in used if sheet.filled[row, column]]
-    words = not sheet.data[row, used].any() and len(texts) > 1
-    return row if words and all(map(is_unit, texts)) else -1
+    row, below = int(rows[at + 1]), rows[at + 2 :]
+    texts = {int(column): sheet.text(row, int(column)) for column in used if sheet.filled[row, column]}
+    if (
+        sheet.data[row, [column for column, text in texts.items() if text not in MISSING_MARKS]].any()
+        or len(texts) < _PAIR
+    ):
+        return -1
+    known = [column for column, text in texts.items() if is_unit(text)]
+    others = np.array([column for column in texts if column not in known], np.intp)
+    figures = sheet.data[np.ix_(below, others)].sum(axis=0) > FILLED * sheet.filled[np.ix_(below, others)].sum(axis=0)
+    short = all(len(texts[int(column)]) <= _LONGEST_UNIT for column in others)
+    over = np.array(list(texts), np.intp)
+    if not (sheet.data[np.ix_(below, over)].sum(axis=0) > 0).all():
+        return -1  # a word over words is what one of the records says
+    plain = not len(others) or (
+        len(texts) < len(used) and short and 2 * len(known) >= len(texts) and bool(figures.all())
+    )
+    return row if known and plain else -1
 
 
 def _without_pairs(sheet: Sheet, rows: NDArray[np.intp], used: NDArray[np.intp]) -> NDArray[np.intp]:
@@ -265,7 +284,7 @@ def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
     if heads_periods([heads[place] for place in _without_sums(sheet, rows, columns, figures)]):
         return False  # periods, with totals of them or remarks beside them
-    if {"figures", "money"} <= set(kinds[1:]):
+    if {"figures", "money"} <= set(kinds[1:]) or keeps_balance(sheet.numbers[np.ix_(rows, columns[figures])]):
         return True
     if not others:
         few = len(columns) >= _FEWEST_UNLIKE and kinds[0] == "words"

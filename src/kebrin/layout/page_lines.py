@@ -113,6 +113,7 @@ def counting_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         return ()
     numbers = np.abs(sheet.numbers[np.ix_(rows, columns)])
     counts = (np.diff(numbers, axis=1) == 1).all(axis=1) & (numbers[:, 0] <= 1)
+    counts |= [_counts_in_brackets(sheet, int(row), columns) for row in rows]
     found = []
     for at in np.flatnonzero(counts[:-1]).tolist():
         above, own = np.arange(max(int(rows[at]) - _REACH, 0), int(rows[at])), int(columns[0])
@@ -120,6 +121,14 @@ def counting_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         named = sheet.filled[np.ix_(above, columns)].any(axis=0) | np.array(spanned)
         worded = (sheet.filled[above, own] & ~sheet.data[above, own]).any()
         follows = numbers[at + 1, 0]
-        if worded and named.all() and (np.isnan(follows) or follows == numbers[at, 0]):
+        plain = np.isnan(follows) or follows == numbers[at, 0] or _counts_in_brackets(sheet, int(rows[at]), columns)
+        if worded and named.all() and plain:
             found.append(int(rows[at]))
     return tuple(found)
+
+
+def _counts_in_brackets(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
+    """Whether a row counts the last columns in brackets, and says nothing else: "(1)", "(2)", "(3)"."""
+    texts = [sheet.text(row, int(column)) for column in columns if sheet.filled[row, column]]
+    counted = [f"({at})" for at in range(1, len(texts) + 1)]
+    return len(texts) >= _FEWEST_COUNTED and texts == counted and bool(sheet.filled[row, columns[-1]])

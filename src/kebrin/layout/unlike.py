@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from itertools import permutations
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -23,6 +24,8 @@ _MOST_MEASURES = 12
 # Figures written in unlike ways tell more of them apart: no crosstab writes each of its columns in a way of its own.
 _MOST_WRITTEN = 60
 _SAMPLE_ROWS = 3
+# A balance is kept by so many columns, over so many rows; a total line between may break it.
+_FEWEST_KEPT, _MOSTLY_KEPT = 3, 0.9
 _PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
 
 
@@ -36,6 +39,8 @@ def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], 
     """
     if not len(rows):
         return ""
+    if balance := _level_of_balance(sheet, rows, levels, columns):
+        return balance
     counts = _counts(sheet, rows, columns)
     for level in reversed(levels):
         if not 2 <= len(level.texts) <= _MOST_WRITTEN or (level.codes < 0).any() or period_name(list(level.texts)):
@@ -54,6 +59,54 @@ def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], 
         ):
             return level.name
     return ""
+
+
+def keeps_balance(numbers: NDArray[np.float64]) -> bool:
+    """Whether some column keeps the balance of two others; see `balance_of`."""
+    return balance_of(numbers) >= 0
+
+
+def balance_of(numbers: NDArray[np.float64]) -> int:
+    """The column that keeps the balance of two others, -1 if none does: each row adds one to what stood before, takes the other.
+
+    What was paid in, what was paid out and what is left are three things, whatever their figures look like.
+
+    Args:
+        numbers: float64 (rows x columns), NaN where a cell holds no number.
+
+    >>> balance_of(np.array([[np.nan, np.nan, 10], [5, np.nan, 15], [np.nan, 3, 12], [1, np.nan, 13]]))
+    2
+    >>> balance_of(np.array([[1, 2, 3.0], [4, 5, 9], [6, 7, 13], [2, 2, 4]]))
+    -1
+    """
+    count = numbers.shape[1]
+    if count < _FEWEST_KEPT or count > _MOST_MEASURES:
+        return -1
+    filled = np.nan_to_num(numbers)
+    for kept in range(count):
+        rows = np.flatnonzero(~np.isnan(numbers[:, kept]))
+        if len(rows) <= _FEWEST_KEPT:
+            continue
+        steps = np.diff(filled[rows, kept])
+        for more, less in permutations([at for at in range(count) if at != kept], 2):
+            moved = filled[rows[1:], more] - filled[rows[1:], less]
+            ties = np.abs(steps - moved) <= 1e-6 * np.maximum(np.abs(filled[rows[1:], kept]), 1.0)
+            if (
+                ties.mean() >= _MOSTLY_KEPT
+                and (filled[rows[1:], more] != 0).any()
+                and (filled[rows[1:], less] != 0).any()
+            ):
+                return kept
+    return -1
+
+
+def _level_of_balance(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], columns: NDArray[np.intp]) -> str:
+    """The innermost level of headings, if the columns under one heading outside it keep a balance; ''."""
+    if not levels or not _FEWEST_KEPT <= len(levels[-1].texts) <= _MOST_MEASURES:
+        return ""
+    outer = list(zip(*(level.codes.tolist() for level in levels[:-1]), strict=True)) or [()] * len(columns)
+    groups = [[at for at, one in enumerate(outer) if one == key] for key in dict.fromkeys(outer)]
+    return levels[-1].name if any(keeps_balance(sheet.numbers[np.ix_(rows, columns[own])]) for own in groups) else ""
 
 
 def _written_unlike(sheet: Sheet, rows: NDArray[np.intp], groups: Sequence[NDArray[np.intp]]) -> bool:

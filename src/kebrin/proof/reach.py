@@ -144,7 +144,8 @@ def reach(
     ['A1', 'B1', 'A2', 'B2']
     """
     said = said or Said()
-    account = Account(sheet, np.zeros(sheet.shape, np.uint8), np.zeros(sheet.shape, np.bool_))
+    names = tuple(name for table in tables for name in table.columns)
+    account = Account(sheet, np.zeros(sheet.shape, np.uint8), np.zeros(sheet.shape, np.bool_), names=names)
     segments = [(segment, table) for table in tables for segment in table.origins.segments]
     aside = _lines_left(sheet, left)
     for segment, _ in segments:

@@ -56,6 +56,7 @@ class Account:
         default_factory=list
     )  # rows that were left out as sums, with their parts
     carries: bool = False  # whether most of the rows that are said to carry a sum over are seen to do so
+    names: tuple[str, ...] = ()  # of the columns of all tables
     beside_pages: Counter[str] = field(default_factory=Counter)  # what the rows that say a page's number say beside it
 
     def came_by(self, column: str, cells: NDArray[np.intp]) -> None:
@@ -151,7 +152,7 @@ def _refuted(
     if left.why == Why.COUNT:
         return _refuted_count(sheet, left, cells)
     if left.why in {Why.REPEAT, Why.UNIT}:
-        return {cell for cell in cells if not _is_lone(sheet, cell) and not _is_heading_said(sheet, left, cell)}
+        return {cell for cell in cells if not _is_lone(sheet, cell) and not _is_heading_said(account, left, cell)}
     if left.why == Why.PAGE:
         return _refuted_page(account, left, cells)
     if left.why in {Why.TITLE, Why.NOTE}:
@@ -194,6 +195,8 @@ def _is_page_line(sheet: Sheet, row: int, beside: Counter[str]) -> bool:
     columns = np.flatnonzero(sheet.filled[row])
     texts = [sheet.text(row, column) for column in columns.tolist()]
     numbers = np.abs(sheet.numbers[row, columns])
+    if len(columns) > 2 and texts == [f"({at})" for at in range(1, len(texts) + 1)]:
+        return row > 0
     if len(columns) > 2 and numbers[0] <= 1 and (np.diff(numbers) == 1).all():
         # Where the row below is numbered too, and does not begin anew, both are records.
         below = abs(float(sheet.numbers[row + 1, columns[0]])) if row + 1 < sheet.shape[0] else 0.0
@@ -204,11 +207,11 @@ def _is_page_line(sheet: Sheet, row: int, beside: Counter[str]) -> bool:
     return not sheet.data[row].any() and any(_PAGE.search(text) for text in texts)
 
 
-def _is_heading_said(sheet: Sheet, left: Left, cell: tuple[int, int]) -> bool:
-    """Whether a cell of headings says a unit, or what the headings say that it repeats."""
-    said = sheet.text(*cell)
+def _is_heading_said(account: Account, left: Left, cell: tuple[int, int]) -> bool:
+    """Whether a cell of headings says a unit, one that the name of its column bears, or what the headings say that it repeats."""
+    sheet, said = account.sheet, account.sheet.text(*cell)
     if left.why == Why.UNIT:
-        return is_unit(said)
+        return is_unit(said) or any(name.endswith(f" ({said})") for name in account.names)
     return any(sheet.text(other, cell[1]).casefold() == said.casefold() for other in left.like)
 
 
@@ -266,6 +269,8 @@ def _carries(sheet: Sheet, left: Left) -> bool:
     )
     if len(close) and bool(close.all(axis=1).any()):
         return True
+    if _goes_on_from(sheet, left.at, np.flatnonzero(stated)):
+        return True
     # What begins a sum that is stated below carries over what came before.
     below = np.cumsum(np.nan_to_num(sheet.numbers[left.at :][:, stated]), axis=0)[:-1]
     later = np.nan_to_num(sheet.numbers[left.at + 1 :][:, stated])
@@ -279,6 +284,17 @@ def _carries(sheet: Sheet, left: Left) -> bool:
         if near and any(carried_word(sheet.text(row, one)) for one in columns):
             return True
     return False
+
+
+def _goes_on_from(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
+    """Whether the next row states what one row does, with one figure of its own added and another taken away."""
+    if len(columns) != 1 or row + 1 >= sheet.shape[0]:
+        return False
+    (column,) = columns.tolist()
+    own = np.nan_to_num(sheet.numbers[row + 1])
+    moved = own[column] - float(sheet.numbers[row, column])
+    others = np.append(np.delete(own, column), 0.0)
+    return bool((np.abs(others[:, np.newaxis] - others - moved) <= 1e-6 * max(abs(own[column]), 1.0)).any())
 
 
 def _is_in_codes(sheet: Sheet, left: Left, cell: tuple[int, int]) -> bool:

@@ -278,6 +278,8 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     there = ~np.isnan(stated) & ~np.isnan(numbers).all(axis=0)
     ratio = _ratios(layout, len(cross), along=along)[there]
     ratio |= _in_per_cent(sheet, line.parts, cross, along=along)[there]
+    if along:  # a balance is stated again as it stands last, and is no sum
+        ratio |= _stands_last(numbers, stated)[there]
     numbers, stated, cross = numbers[:, there], stated[there], cross[there]
     terms = (~np.isnan(numbers)).sum(axis=0)
     computed = np.nansum(numbers, axis=0)
@@ -292,6 +294,12 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     rows, columns = (fixed, cross) if along else (cross, fixed)
     of_line = np.full(len(cross), number)
     return rows.astype(np.intp), columns.astype(np.intp), stated, computed, terms, decimals, scale, of_line, ratio
+
+
+def _stands_last(numbers: Numbers, stated: Numbers) -> NDArray[np.bool_]:
+    """Which cells of a total row state again what stands last above them in their column."""
+    last = [column[np.flatnonzero(~np.isnan(column))[-1:]] for column in numbers.T]
+    return np.array([len(one) == 1 and one[0] == own for one, own in zip(last, stated, strict=True)], np.bool_)
 
 
 def _ratios(layout: Layout, cells: int, *, along: bool) -> NDArray[np.bool_]:
