@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 _FEWEST_PERIODS = 2
 # Of a list's records so many have blank keys where these are said once for several.
 _FEWEST_BELOW = 0.2
+# One column in so many may hold remarks on few of the records.
+_ONE_IN, _FEWEST_RECORDS = 3, 6
 
 
 def _is_bold(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
@@ -53,7 +55,8 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     grouped = _grouped(body)
     found = replace(found, grouped=max(grouped, labels if labels > 1 else 0))
     few = len(found.records) < FEWEST_ROWS
-    if few or ((body[:, grouped:].mean(axis=0) < FILLED).any() if not across else not (body[:, 0].all() or grouped)):
+    covered = sheet.covered[np.ix_(found.records, used)]  # a label may be merged over its records
+    if few or (_is_sparse(covered[:, grouped:]) if not across else not (body[:, 0].all() or grouped)):
         return None
     if len(used) == 2 and not (
         _is_bold(sheet, int(rows[at]), used) or tells_records(sheet, np.array(found.records), used)
@@ -61,6 +64,13 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         return None  # two columns of words may as well be labels and what they say
     names = [sheet.text(row, int(used[0])) for row in found.records]
     return None if any(text.endswith(":") for text in names) else replace(found, across=across)
+
+
+def _is_sparse(body: NDArray[np.bool_]) -> bool:
+    """Whether columns are blank on too many rows to be those of records: a column in three may hold a remark here and there."""
+    filled = body.mean(axis=0) >= FILLED
+    few = len(body) < _FEWEST_RECORDS or len(filled) < _ONE_IN or not filled[0]
+    return bool((~filled).sum() > (0 if few else len(filled) // _ONE_IN))
 
 
 def _grouped(body: NDArray[np.bool_]) -> int:
