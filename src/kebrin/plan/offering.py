@@ -48,7 +48,7 @@ _SAID = {
     "cells that reach nothing": ("finding of cells that reach nothing", "findings of cells that reach nothing"),
     "labels said twice": ("finding of labels said twice", "findings of labels said twice"),
     "totals that do not tie": ("total that does not tie", "totals that do not tie"),
-    "other objections": ("other objection", "other objections"), "questions": ("question", "questions"),
+    "other objections": ("objection of the proof", "objections of the proof"), "questions": ("question", "questions"),
 }  # fmt: skip
 _FAULT_OF = {
     FindingKind.UNCLAIMED: "cells that reach nothing", FindingKind.SAME_LABELS: "labels said twice",

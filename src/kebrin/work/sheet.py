@@ -89,7 +89,7 @@ def _answers(doubt: Evidence) -> tuple[Settle, ...]:
     """The lines of a plan that say what a doubted line is; a figure names none, so that only the row itself can be left out."""
     if any(map(str.isalpha, "".join(doubt.labels))) or not doubt.where.startswith(("row ", "column ")):
         return Settle("totals", list(doubt.labels)), Settle("not_totals", list(doubt.labels))
-    return (Settle("leave_out", [" ".join(doubt.where.split()[:2])], says="it is one"),)
+    return (Settle("leave_out", [" ".join(doubt.where.split()[:2])], says="it is a total"),)
 
 
 def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
