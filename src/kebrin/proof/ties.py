@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from kebrin.layout import is_ratio
+from kebrin.layout.unlike import balance_of
 from kebrin.table.findings import Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
@@ -297,9 +298,13 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
 
 
 def _stands_last(numbers: Numbers, stated: Numbers) -> NDArray[np.bool_]:
-    """Which cells of a total row state again what stands last above them in their column."""
-    last = [column[np.flatnonzero(~np.isnan(column))[-1:]] for column in numbers.T]
-    return np.array([len(one) == 1 and one[0] == own for one, own in zip(last, stated, strict=True)], np.bool_)
+    """The cell of a total row, if there is one, that states a balance again as it stands last in its column."""
+    found = np.zeros(len(stated), np.bool_)
+    kept = balance_of(numbers)
+    if kept >= 0:
+        last = numbers[:, kept][~np.isnan(numbers[:, kept])]
+        found[kept] = len(last) > 0 and last[-1] == stated[kept]
+    return found
 
 
 def _ratios(layout: Layout, cells: int, *, along: bool) -> NDArray[np.bool_]:

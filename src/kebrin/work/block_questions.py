@@ -148,7 +148,8 @@ def _of_another_kind(sheet: Sheet, layout: Layout, kept: Collection[str]) -> lis
     for row in odd:
         what = f"row {row + 1} {labels[row]!r} may say something of the columns and be no record"
         settle = (
-            Settle("leave_out", [f"row {row + 1}"], says="it is none and stays out"), Settle("records", [labels[row]], says="it is a record")
+            Settle("leave_out", [f"row {row + 1}"], says="it is none and stays out"),
+            Settle("records", [labels[row]], says="it is a record"),
         )  # fmt: skip
         cell = sheet.address(row, layout.stub_columns[0])
         found.append(
