@@ -70,6 +70,7 @@ def test_groups_that_are_numbered_become_rows_and_empty_ones_none(tmp_path: Path
     (["Jan-35 kWh", "Jan-35 cost", "Feb-35 kWh", "Feb-35 cost"], "{month} {measure}"),
     (["rain.2031-01", "rain.2031-02", "wind speed.2031-01", "wind speed.2031-02"], "{measure}.{month}"),
     (["Boat1", "Load1", "Boat2", "Load2"], "{measure}{number}"),
+    (["2031 Q1 fares", "2031 Q1 loads", "2031 Q2 fares", "2031 Q2 loads"], "{quarter} {measure}"),
     # One is missing, they number nothing, or they cross with nothing.
     (["sales_2031", "sales_2032", "cost_2031", "other"], ""),
     (["Boat 4", "Load 4", "Boat 9", "Load 9"], ""),

@@ -137,11 +137,12 @@ def likely_pattern(headings: Sequence[str]) -> str:
     return best[1]
 
 
-def _ends(heading: str, sign: str) -> tuple[str, str]:
-    """The first and the last part of a heading, without digits at its end where nothing stands between."""
+def _ends(heading: str, sign: str) -> tuple[str, ...]:
+    """What stands before and behind a sign in a heading, the first or the last one; the digits at its end where none does."""
     if not sign:
-        return "", heading[len(heading.rstrip("0123456789")) :]
-    return heading.partition(sign)[0], heading.rpartition(sign)[2]
+        return (heading[len(heading.rstrip("0123456789")) :],)
+    first, last = heading.partition(sign), heading.rpartition(sign)
+    return first[0], last[0], first[2], last[2]
 
 
 def _crosses(pattern: Pattern, headings: Sequence[str]) -> bool:
