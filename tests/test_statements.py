@@ -148,6 +148,13 @@ def test_figures_that_do_not_count_the_signs_are_lost_by_no_reading(tmp_path: Pa
     assert not run.holds or any(5.0 in row for row in rows_of(run))
 
 
+def test_a_row_of_signs_that_no_line_counts_is_one_of_the_body(tmp_path: Path) -> None:
+    rows = [ROSTER[0], ["Di", "H", "H", "H", "H"], *ROSTER[1:]]
+    run = tidied(tmp_path, [*rows, ["Number on E", 2, 0, 2, 2], ["Number on L", 1, 2, 0, 0]])
+    assert [row for row in rows_of(run) if row[0] == "Di"] == [("Di", day, "H") for day in ROSTER[0][1:]]
+    assert run.holds
+
+
 def test_two_crews_with_their_counts_are_two_blocks(tmp_path: Path) -> None:
     count = ["On E", 2, 0, 2, 2]
     run = tidied(tmp_path, [["Red watch"], *ROSTER, count, [""], [""], ["Blue watch"], *ROSTER, count])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -124,13 +124,27 @@ def _counts_row(grid: _Grid, at: int, block: _Block) -> tuple[str, ...]:
     return ()
 
 
+def _tell_apart(sheet: Sheet, heads: tuple[int, ...], columns: NDArray[np.intp]) -> bool:
+    """Whether heading rows say something else over each column, outer ones going on over blanks."""
+    said = [""] * len(heads)
+    paths = []
+    for column in columns.tolist():
+        said = [sheet.text(row, column) or before for row, before in zip(heads, said, strict=True)]
+        paths.append(tuple(said))
+    return len(set(paths)) == len(paths)
+
+
 def _frame(sheet: Sheet, play: Play, grid: _Grid, block: _Block, depth: int | None) -> Frame | None:
     rows, across = play.rows[block.rows], play.columns[block.columns]
     stub = tuple(int(at) for at in play.columns if at < across[0] and sheet.filled[rows, at].any())
     heads = boxhead_rows(sheet, play, int(rows[0]), int(across[0]), depth)
+    # A row of signs that no line counts bears a label, and the headings above it tell the columns apart without it.
+    while len(heads) > 1 and sheet.filled[heads[-1], stub[:1]].any() and _tell_apart(sheet, heads[:-1], across):
+        rows, heads = np.append(heads[-1], rows), heads[:-1]
     if not stub or not heads or depth not in {None, len(heads)}:
         return None
     counted = [Counted("row", int(play.rows[at]), rows, across, signs) for at, signs in sorted(block.below.items())]
+    block = replace(block, rows=np.flatnonzero(np.isin(play.rows, rows)).tolist())
     behind = [
         at for at in range(max(block.columns) + 1, len(play.columns)) if not np.isnan(grid.whole[block.rows, at]).all()
     ]

@@ -20,6 +20,8 @@ BOLD = "bold"
 SUMS = "the sums of the lines below it"
 # A tree of sums has so many lines at least; one line that states what another does says so in so many columns.
 _FEWEST_SUMMED, _MOST_SUMMED, _SAID_OVER = 6, 3_000, 3
+# So many bits of figures must tie in all, and in each sum: small counts add up by chance.
+_BITS, _LEAST_BITS = 16.0, 4.0
 #: Formats are read for blocks of up to this many cells; a longer block shows its hierarchy by its sums.
 SMALL = 20_000
 
@@ -76,8 +78,10 @@ def depths_by_sums(numbers: NDArray[np.float64], kept: Collection[int] = ()) -> 
         kept: lines that are a sum of what stands above them, or something else than a record: they stand outermost.
 
     >>> import numpy as np
-    >>> depths_by_sums(np.array([[7, 9.0], [3, 4], [4, 5], [8, 3], [2, 1], [6, 2]])).of
+    >>> depths_by_sums(np.array([[71, 93.0], [31, 43], [40, 50], [82, 33], [21, 11], [61, 22]])).of
     (0, 1, 1, 0, 1, 1)
+    >>> depths_by_sums(np.array([[3.0], [1], [2], [5], [2], [3]])).told  # small counts add up by chance
+    False
     """
     import numpy as np
 
@@ -99,7 +103,9 @@ def depths_by_sums(numbers: NDArray[np.float64], kept: Collection[int] = ()) -> 
         wholes, outer = [outer[-1]], outer[:-1]
     if len(outer) == 1 and outer[0] == min(set(range(len(numbers))) - {*kept}):
         wholes, outer = [*wholes, outer[0]], parts[outer[0]]
-    if len(outer) < 2 or not all(parts[at] for at in outer):
+    bits = [float(np.log2(np.abs(filled[at]) + 1).sum()) for at, below in parts.items() if below]
+    by_chance = sum(bits) < _BITS + np.log2(len(numbers)) or min(bits, default=0.0) < _LEAST_BITS
+    if by_chance or len(outer) < 2 or not all(parts[at] for at in outer):
         return replace(flat, wholes=tuple(wholes))
     depths = dict.fromkeys((*kept, *wholes), 0)
     level, depth = outer, 0
