@@ -57,8 +57,9 @@ def find_depths(sheet: Sheet, rows: NDArray[np.intp], stub: Sequence[int], cells
     >>> from kebrin.cells import Sheet
     >>> sheet = Sheet.of([["1 Fuel"], ["1.1 Diesel"], ["1.2 Oil"], ["2 Crew"]])
     >>> import numpy as np
-    >>> find_depths(sheet, np.arange(4), [0], 4)
-    Depths(of=(0, 1, 1, 0), sign="its code's dots")
+    >>> found = find_depths(sheet, np.arange(4), [0], 4)
+    >>> found.of, found.sign
+    ((0, 1, 1, 0), "its code's dots")
     """
     flat = Depths((0,) * len(rows))
     if not stub or len(stub) > 2 or not len(rows):
