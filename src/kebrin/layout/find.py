@@ -99,7 +99,10 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
         regions = [
             region for region in regions if anchor.row in region.rows and anchor.column in region.columns
         ] or regions
-    framed = [(region, _framed(sheet, play.within(region), anchor, stated)) for region in regions]
+    framed = [
+        (region, _framed(sheet, replace(play.within(region), several=len(regions) > 1), anchor, stated))
+        for region in regions
+    ]
     found = _built(sheet, [(region, frame) for region, frame in framed if frame is not None], stated, fields)
     refuse_without_effect(sheet, found, stated)
     found = without_cells(sheet, without_blocks(sheet, found, stated), stated)

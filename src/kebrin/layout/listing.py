@@ -51,7 +51,7 @@ def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) 
         return None
     width = 1 if stated.stub is None else len(stated.stub)
     known = known_records(sheet, play.rows, play.columns)
-    found = known or find_records(sheet, play.rows, play.columns)
+    found = known or find_records(sheet, play.rows, play.columns, balance=not play.several)
     if found is None or not 0 < width < len(play.columns) or (anchor is not None and anchor.row != found.head):
         return None
     if heads is not None and (stated.measures or None) != (None if found.across else heads[0]):

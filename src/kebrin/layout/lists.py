@@ -107,11 +107,14 @@ class Listing:
     units: int = -1
 
 
-def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Listing | None:
+def find_records(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], *, balance: bool = True
+) -> Listing | None:
     """A list of records: a heading over each column, columns of unlike kinds; None if the rows are no such list.
 
     Columns of figures behind label columns may as well be a crosstab, and so may columns that periods head: these are
     left to others. A list has words or dates behind figures, or no figures at all, or a key and one column of figures.
+    `balance` says whether a running balance shows records too: of several blocks a short one would not show it.
 
     >>> sheet = Sheet.of([["Ticket", "Due", "Port"], ["T1", 12.5, "Hallan"], ["T2", "n/a", "Brae"]])
     >>> find_records(sheet, np.arange(3), np.arange(3)).records
@@ -135,7 +138,7 @@ def find_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     if alike_texts(sheet, body, columns):
         return replace(found, across=True)
     heads = [sheet.text(found.head, int(column)) for column in columns]
-    return found if _are_records(sheet, body, columns, heads) else None
+    return found if _are_records(sheet, body, columns, heads, balance=balance) else None
 
 
 def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.intp]) -> Listing:
@@ -277,14 +280,17 @@ def _is_key(sheet: Sheet, row: int, column: int) -> bool:
     return 0 < len(text) <= LONGEST_HEADING and not text.endswith((".", ":"))
 
 
-def _are_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], heads: Sequence[str]) -> bool:
+def _are_records(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], heads: Sequence[str], *, balance: bool = True
+) -> bool:
     """Whether the kinds of columns show records: words or dates behind figures, one column of figures, or none."""
     kinds = _column_kinds(sheet, rows, columns)
     figures = [place for place, kind in enumerate(kinds) if kind in {"figures", "money"} and place]
     others = [place for place, kind in enumerate(kinds) if kind in {"words", "dates"} and place]
     if heads_periods([heads[place] for place in _without_sums(sheet, rows, columns, figures)]):
         return False  # periods, with totals of them or remarks beside them
-    if {"figures", "money"} <= set(kinds[1:]) or keeps_balance(sheet.numbers[np.ix_(rows, columns[figures])]):
+    kept = balance and keeps_balance(sheet.numbers[np.ix_(rows, columns[figures])])
+    if {"figures", "money"} <= set(kinds[1:]) or kept:
         return True
     if not others:
         few = len(columns) >= _FEWEST_UNLIKE and kinds[0] == "words"

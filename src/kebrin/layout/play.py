@@ -36,6 +36,7 @@ class Play:
     repeats: tuple[int, ...] = ()
     pages: tuple[int, ...] = ()
     comments: tuple[int, ...] = ()
+    several: bool = False  # whether other blocks stand on the sheet
 
     def without(self, lines: Sequence[tuple[str, int]]) -> Play:
         """What is left when some lines are left out."""

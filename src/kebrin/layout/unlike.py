@@ -89,20 +89,18 @@ def balance_of(numbers: NDArray[np.float64]) -> int:
             continue
         steps = np.diff(filled[rows, kept])
         for more, less in permutations([at for at in range(count) if at != kept], 2):
-            moved = filled[rows[1:], more] - filled[rows[1:], less]
-            ties = np.abs(steps - moved) <= 1e-6 * np.maximum(np.abs(filled[rows[1:], kept]), 1.0)
-            if (
-                ties.mean() >= _MOSTLY_KEPT
-                and (filled[rows[1:], more] != 0).any()
-                and (filled[rows[1:], less] != 0).any()
-            ):
+            added, taken = filled[rows[1:], more], filled[rows[1:], less]
+            ties = np.abs(steps - added + taken) <= 1e-6 * np.maximum(np.abs(filled[rows[1:], kept]), 1.0)
+            # Something is paid in or paid out: figures in both on every row tie by chance where they rise evenly.
+            either = ((added != 0) ^ (taken != 0)).mean() >= _MOSTLY_KEPT and added.any() and taken.any()
+            if either and ties.mean() >= _MOSTLY_KEPT:
                 return kept
     return -1
 
 
 def _level_of_balance(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], columns: NDArray[np.intp]) -> str:
     """The innermost level of headings, if the columns under one heading outside it keep a balance; ''."""
-    if not levels or not _FEWEST_KEPT <= len(levels[-1].texts) <= _MOST_MEASURES:
+    if len(levels) < 2 or not _FEWEST_KEPT <= len(levels[-1].texts) <= _MOST_MEASURES:
         return ""
     outer = list(zip(*(level.codes.tolist() for level in levels[:-1]), strict=True)) or [()] * len(columns)
     groups = [[at for at, one in enumerate(outer) if one == key] for key in dict.fromkeys(outer)]

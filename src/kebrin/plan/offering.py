@@ -118,7 +118,7 @@ def offered(text: str, base: Path, most: int = OFFERED) -> list[Offered]:
         most: how many are given back.
     """
     first = _read(text, base, ())
-    if first is not None and first.is_clean:
+    if first is not None and not _is_open(first):
         return [first]
     start = [] if first is None else [first]
     one = _tried(text, base, [(line,) for line in _lines_of(text, first)][:_TRIED])
@@ -129,6 +129,12 @@ def offered(text: str, base: Path, most: int = OFFERED) -> list[Offered]:
         if (line.table, line.settle.key) not in {(own.table, own.settle.key) for own in reading.lines} or line.settle.key in LISTS
     ])  # fmt: skip
     return _apart(sorted([*start, *one, *two], key=lambda reading: reading.weight))[:most]
+
+
+def _is_open(first: Offered) -> bool:
+    """Whether something is open that a line of a layout answers, or that breaks the proof: what only values ask is no reading."""
+    found = [one for done in first.done for one in done.proof.findings if one.does is not Does.TELLS]
+    return any(one.breaks or any(settle.part == "layout" for settle in one.settle) for one in found)
 
 
 def with_line(text: str, table: str, settle: Settle) -> str:
