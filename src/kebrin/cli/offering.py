@@ -112,4 +112,5 @@ def _tell(out: Console, found: Sequence[Offered], listed: Sequence[dict[str, Any
         show.heading(out, f"{show.counted(len(found), 'reading')}, the likeliest first")
     tell_apart(out, found)
     first = folder / listed[0]["plan"]
-    show.next_step(out, f"Take the one that is right: {show.command()} run {show.quoted(first)}")
+    what = "Run it" if len(found) == 1 else "Take the one that is right"
+    show.next_step(out, f"{what}: {show.command()} run {show.quoted(first)}")
