@@ -129,6 +129,9 @@ def counting_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
 
 def _counts_in_brackets(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
     """Whether a row counts the last columns in brackets, and says nothing else: "(1)", "(2)", "(3)"."""
+    last = sheet.values[row, columns[-1]]
+    if not isinstance(last, str) or not last.startswith("("):
+        return False
     texts = [sheet.text(row, int(column)) for column in columns if sheet.filled[row, column]]
     counted = [f"({at})" for at in range(1, len(texts) + 1)]
-    return len(texts) >= _FEWEST_COUNTED and texts == counted and bool(sheet.filled[row, columns[-1]])
+    return len(texts) >= _FEWEST_COUNTED and texts == counted
