@@ -250,6 +250,7 @@ PREPARED = "file = 'filled.xlsx'\ntemplate = 'board.xlsx'\nat = 'Board!B3'\n"
 
 @pytest.mark.parametrize(("said", "where", "sheet", "value"), [
     ("file = 't_{value}.csv'\nby = 'Class'", {"Route": "S1/2", "month": "Jan"}, "", 5.0),
+    ("file = 't_{value}.csv'\nby = 'Class'\nmark = true", {"Route": "S1/2", "month": "Jan"}, "", 5.0),
     ("file = 't.xlsx'\nby = 'month'\nheading = true", {"Route": "S1/2", "Class": "Foot"}, "Feb", 6.0),
     ("file = 't.ods'\nby = 'month'", {"Route": "S1/2", "Class": "Foot"}, "Feb", 6.0),
     (f"{PREPARED}headings = true", {"Route": "S1/2", "month": "Jan"}, "", 5.0),
@@ -292,6 +293,14 @@ def test_what_was_written_is_read_back_before_it_takes_its_place(
     with pytest.raises(kb.OutputError, match="it has 3 rows and the table 4"):
         bench.run(f"file = 't.{ending}'")
     assert (bench.folder / f"t.{ending}").read_bytes() == before
+
+
+def test_values_of_sorted_rows_by_group_lead_to_their_own_cells(bench: Bench) -> None:
+    sort = '[[table.traffic.step]]\nsort = "carried"\nfalling = "carried"\n'
+    for one in bench.run("file = 't_{value}.csv'\nby = 'Class'", HEAD + sort):
+        for row in range(1, one.rows + 1):
+            found = trace(one.path, row)
+            assert float(found.value) == float(found.said)
 
 
 def test_what_a_step_looked_up_or_computed_is_led_back_to_its_line_or_its_columns(bench: Bench) -> None:

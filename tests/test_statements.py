@@ -399,3 +399,67 @@ def test_an_opening_balance_that_nothing_goes_on_from_is_a_record_or_asked_about
 def test_a_total_of_a_cash_book_that_is_off_is_no_total_in_silence(tmp_path: Path) -> None:
     run = tidied(tmp_path, [*CASH, ["", "", "Total", IN, OUT + 1, CASH[-1][5]]])
     assert not run.holds
+
+
+# What each of these must not catch, and the other ways to say them.
+
+
+@pytest.mark.parametrize("first", [13, ""])
+def test_a_label_merged_over_records_makes_no_headings_of_them(tmp_path: Path, first: Any) -> None:
+    rows = [["Carrier", "To", "Pallets", "kg"], ["Harrow", "Oslen", first, ""], ["", "Mende", 8, 2987], ["", "Praya", 15, 6982],
+            ["Swift", "Torvik", 1, 4925], ["", "Praya", 9, 8451]]  # fmt: skip
+    run = tidied(tmp_path, rows, ["A2:A4", "A5:A6"])
+    values = [row[-1] for row in rows_of(run)]
+    assert not run.holds or (
+        sorted(filter(None, values)) == sorted({8, 2987, 15, 6982, 1, 4925, 9, 8451, first} - {""})
+    )
+    assert {8, 2987} <= set(values)  # figures of a record, and no labels
+
+
+@pytest.mark.parametrize("sum_of", ["last", "first"])
+def test_a_small_count_that_sums_all_others_is_not_left_out_in_silence(tmp_path: Path, sum_of: str) -> None:
+    body = [["North", 1, 2], ["South", 2, 1], ["West", 1, 1]]
+    whole = ["Isle", 4, 4]
+    rows = [["Quay", "Jan", "Feb"], *([*body, whole] if sum_of == "last" else [whole, *body])]
+    run = tidied(tmp_path, rows)
+    assert any(row[0] == "Isle" for row in rows_of(run)) or list(open_findings(run))
+
+
+def test_what_a_plan_states_is_stated_in_python_too(tmp_path: Path) -> None:
+    rows = [["Quay", "Jan", "Feb", "Mar"], ["North", 12, 31, 7], ["South", 44, "", 18], ["West", 9, 27, 33]]
+    sheet = kb.read(write_book(tmp_path / "r.xlsx", {"S": rows}, {"S": ["B3:C3"]}))["S"]
+    sums = {}
+    for way in ("once", "each"):
+        found = sheet.blocks(merged=way)[0].tidy().to_arrow().column("value").to_pylist()
+        sums[way] = sum(filter(None, found))
+    assert sums == {"once": 181, "each": 225}
+    with pytest.raises(kb.PlanError, match="must name two parts"):
+        sheet.blocks(headings="{measure}")
+
+
+def test_a_later_survey_takes_its_own_readings_away_and_nothing_else(tmp_path: Path, kebrin: Kebrin) -> None:
+    write_book(tmp_path / "r.xlsx", {"S": LIMITS})
+    kebrin("survey", "r.xlsx", "--readings", "ways")
+    (tmp_path / "ways" / "reading_mine.csv").write_text("keep", "utf-8")
+    count = len(list((tmp_path / "ways").glob("reading_*.plan.toml")))
+    write_book(tmp_path / "r.xlsx", {"S": [LIMITS[0], *LIMITS[2:]]})
+    assert kebrin("survey", "r.xlsx", "--readings", "ways").returncode == 0
+    assert len(list((tmp_path / "ways").glob("reading_*.plan.toml"))) == 1 < count
+    assert (tmp_path / "ways" / "reading_mine.csv").read_text("utf-8") == "keep"
+    # A plan that a person has changed is not replaced.
+    plan = tmp_path / "ways" / "reading_1.plan.toml"
+    plan.write_text("# mine\n" + plan.read_text("utf-8"), "utf-8")
+    assert kebrin("survey", "r.xlsx", "--readings", "ways").returncode == 1 + 1
+    assert plan.read_text("utf-8").startswith("# mine")
+
+
+def test_of_two_wrong_totals_in_one_cell_only_the_known_one_is_accepted(tmp_path: Path) -> None:
+    rows = [["Quay", "Jan", "Feb", "Total"], ["North", 12, 31, 43], ["South", 44, 20, 65], ["Total", 56, 51, 110]]
+    write_book(tmp_path / "r.xlsx", {"S": rows})
+    known = '[[proof.known]]\ncell = "D4"\nstates = 110\nsums = 108\nwhy = "as printed"\n'
+    (tmp_path / "p.toml").write_text(kb.draft(tmp_path / "r.xlsx", base=tmp_path).text + "\n" + known, "utf-8")
+    run = kb.load_plan(tmp_path / "p.toml").run()
+    assert not run.holds
+    gaps = [one.what for _, one in open_findings(run)]
+    assert any("sum to 107" in gap for gap in gaps)
+    assert not any("sum to 108" in gap for gap in gaps)

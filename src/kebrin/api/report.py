@@ -13,6 +13,7 @@ from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.notebook import block_html, report_html, sheet_html
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.layout import Layout, Stated, find_layouts
+from kebrin.layout.parted import Pattern
 from kebrin.work.leaving import verdict_of
 from kebrin.work.sheet import measure_of
 from kebrin.work.weighing import weigh
@@ -39,6 +40,7 @@ class Sheet(cells.Sheet):
         measures: str | None = None, cutins: Sequence[str] | None = None, beside: Sequence[str] | None = None,
         totals: Sequence[str] = (), find_totals: bool = True, not_totals: Sequence[str] = (), records: Sequence[str] = (),
         fill: Literal["", "none"] = "", turn: bool = False, within: str = "", joined: str = "", leave_out: Sequence[str] = (),
+        headings: str = "", merged: Literal["", "each", "once"] = "", missing: Sequence[str] = (),
     ) -> list[Block]:  # fmt: skip
         """The tables on this sheet, in reading order; whatever is not stated is worked out.
 
@@ -59,23 +61,38 @@ class Sheet(cells.Sheet):
             within: the one rectangle that is read, as in C4:F7.
             joined: a name for all heading rows joined into one.
             leave_out: rows, columns, blocks and labels that are left out.
+            headings: how headings are parted that say several things in one, as in "{measure} {year}".
+            merged: whether a value that is merged over cells of the body stands for "each" of them or "once".
+            missing: texts and figures that stand for no value.
 
         >>> rows = [["Quay", "Jan", "Feb"], ["East", 1.0, 2.0], ["Trial", 9.0, 9.0]]
         >>> Sheet.of(rows).blocks(leave_out=["Trial"])[0].tidy().shape
         (2, 3)
+        >>> rows = [["Quay", "Foot 2031", "Foot 2032", "Cars 2032"], ["East", 1.0, 2.0, "shut"], ["West", 3.0, 4.0, 5.0]]
+        >>> Sheet.of(rows).blocks(headings="{measure} {year}", missing=["shut"])[0].tidy().columns
+        ('Quay', 'year', 'Foot', 'Cars')
 
         Raises:
             LayoutError: what was stated is not what the sheet shows.
+            PlanError: headings names fewer than two parts.
         """
+        if headings:
+            try:
+                Pattern.of(headings)
+            except ValueError as error:
+                raise PlanError(str(error), do="Name the parts, as in headings = '{measure} {year}'") from None
+        none = frozenset(mark.strip().casefold() for mark in missing)
+        own = self.hinted(none=none) if none else self
         stated = Stated(
             starts=starts, ends=ends, boxhead=_tuple(boxhead), stub=_tuple(stub), measures=measures, cutins=_tuple(cutins),
             beside=_tuple(beside), totals=tuple(totals), totals_found=find_totals, not_totals=tuple(not_totals),
             records=tuple(records), fill=fill, turn=turn, within=within, joined=joined, leave_out=tuple(leave_out),
+            headings=headings, merged=merged,
         )  # fmt: skip
         try:
-            weighed = weigh(self, stated)
+            weighed = weigh(own, stated)
         except PlanError:  # two columns of one name: others can be given when a block is tidied
-            return [Block(self, layout, stated) for layout in find_layouts(self, stated)]
+            return [Block(own, layout, stated) for layout in find_layouts(own, stated)]
         return [Block(cast("Sheet", weighed.sheet), piece.layout, stated) for piece in weighed.work.pieces]
 
     def map(self) -> SheetMap:

@@ -12,11 +12,11 @@ from kebrin.cli import show
 from kebrin.cli.ahead import reports_ahead
 from kebrin.cli.ending import Exit
 from kebrin.deliver.atomic import whole_file
-from kebrin.deliver.guard import refuse_sources, signed
+from kebrin.deliver.guard import refuse_changed_plan, refuse_sources, signed
 from kebrin.deliver.writing.tables import write_table
 from kebrin.errors import OutputError, Place
 from kebrin.plan.drafting import draft_plan
-from kebrin.plan.offering import Offered, offered
+from kebrin.plan.offering import Offered, is_large, offered
 from kebrin.sources.choosing import choose
 
 if TYPE_CHECKING:
@@ -31,9 +31,15 @@ def offer(inputs: Sequence[str], folder: Path, *, as_json: bool) -> int:
     """Write the likeliest readings into a folder, and show what tells them apart."""
     paths = choose(inputs).paths
     _refuse_others(folder)
+    before = _before(folder)
+    for one in before:
+        if one.name.endswith(".toml"):
+            refuse_changed_plan(one)
     text = draft_plan(reports_ahead(inputs, progress=not as_json), base=folder)
     found = offered(text, folder)
     folder.mkdir(parents=True, exist_ok=True)
+    for one in before:
+        one.unlink(missing_ok=True)
     listed = [_written(reading, number, folder, paths) for number, reading in enumerate(found, 1)]
     with whole_file(folder / _LIST) as part:
         part.write_text(json.dumps(listed, ensure_ascii=False, indent=1) + "\n", "utf-8")
@@ -42,6 +48,18 @@ def offer(inputs: Sequence[str], folder: Path, *, as_json: bool) -> int:
     else:
         _tell(show.console(), found, listed, folder)
     return Exit.DONE
+
+
+def _before(folder: Path) -> list[Path]:
+    """The plans and tables of an earlier survey, which may have had more of them: its list names them."""
+    try:
+        listed = json.loads((folder / _LIST).read_text("utf-8"))
+        names = [
+            str(name) for one in listed for name in (one["plan"], *(table["file"] for table in one["tables"].values()))
+        ]
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        return []
+    return [folder / name for name in names if Path(name).name == name and (folder / name).is_file()]
 
 
 def tell_apart(out: Console, found: Sequence[Offered]) -> None:
@@ -108,6 +126,8 @@ def _tell(out: Console, found: Sequence[Offered], listed: Sequence[dict[str, Any
         return
     if len(found) == 1 and found[0].is_clean and not found[0].lines:
         show.heading(out, f"One reading, and nothing is open: {folder / listed[0]['plan']}")
+    elif is_large(found[0]):
+        show.heading(out, "One reading: the report is too large to try others on it. Try a part of it")
     else:
         show.heading(out, f"{show.counted(len(found), 'reading')}, the likeliest first")
     tell_apart(out, found)

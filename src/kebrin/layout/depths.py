@@ -104,16 +104,23 @@ def depths_by_sums(numbers: NDArray[np.float64], kept: Collection[int] = ()) -> 
         wholes, outer = [outer[-1]], outer[:-1]
     if len(outer) == 1 and outer[0] == min(set(range(len(numbers))) - {*kept}):
         wholes, outer = [*wholes, outer[0]], parts[outer[0]]
-    bits = [float(np.log2(np.abs(filled[at]) + 1).sum()) for at, below in parts.items() if below]
-    by_chance = sum(bits) < _BITS + np.log2(len(numbers)) or min(bits, default=0.0) < _LEAST_BITS
-    if by_chance or len(outer) < 2 or not all(parts[at] for at in outer):
-        return replace(flat, wholes=tuple(wholes))
+    shown = _is_beyond_chance(filled[[at for at, below in parts.items() if below]], lines=len(numbers))
+    if not shown or len(outer) < 2 or not all(parts[at] for at in outer):
+        return replace(flat, wholes=tuple(at for at in wholes if _is_beyond_chance(filled[[at]])))
     depths = dict.fromkeys((*kept, *wholes), 0)
     level, depth = outer, 0
     while level:
         depths |= dict.fromkeys(level, depth)
         level, depth = [part for at in level for part in parts[at]], depth + 1
     return Depths(tuple(depths[at] for at in range(len(numbers))), SUMS, tuple(wholes), adds_up=True)
+
+
+def _is_beyond_chance(sums: NDArray[np.float64], lines: int = 1) -> bool:
+    """Whether the figures of lines that are sums are large enough, in all and each, not to be sums by chance."""
+    import numpy as np
+
+    bits = np.log2(np.abs(sums) + 1).sum(axis=1)
+    return len(bits) > 0 and float(bits.sum()) >= _BITS + np.log2(lines) and float(bits.min()) >= _LEAST_BITS
 
 
 def _parts_of(

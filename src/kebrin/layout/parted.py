@@ -32,7 +32,7 @@ _MOSTLY = 0.8
 _HEADING_ROWS = 30
 # What may stand between the parts of a heading, the longest first; nothing stands before a number at its end.
 _BETWEEN = (" - ", " / ", ": ", "_", ".", " ", "-", "/", "")
-_FEWEST_COLUMNS = 4
+_FEWEST_COLUMNS, _MOST_COLUMNS = 4, 500
 
 
 @dataclass(frozen=True)
@@ -109,7 +109,7 @@ def pattern_of(headings: Sequence[str]) -> Pattern | None:
     >>> pattern_of(["Foot 1", "Foot 2", "Cars 1", "Remarks 2"]) is None
     True
     """
-    if len(headings) < _FEWEST_COLUMNS or len(set(headings)) < len(headings):
+    if not _FEWEST_COLUMNS <= len(headings) <= _MOST_COLUMNS or len(set(headings)) < len(headings):
         return None
     for sign in _BETWEEN:
         for kind in sorted({name for one in headings for part in _ends(one, sign) if (name := _kind_of(part))}):

@@ -196,11 +196,19 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
 def _tied_to_headings(
     sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp], row: int
 ) -> bool:
-    """Whether headings of the row above are merged down over this row: then it heads the body too, whatever it says."""
+    """Whether headings of the row above are merged down over this row: then it heads the body too, whatever it says.
+
+    The row above heads each of its figures and holds none: a label that is merged over its records begins on one of them.
+    """
     above = int(rows[row - 1]) if row else -1
-    if above < 0 or (use[row - 1] == _WORDS).sum() < 2:
+    if above < 0 or (use[row - 1] == _WORDS).sum() < 2 or (use[row - 1] == _DATA).any():
         return False
-    return any(
+    spans = [area for area in sheet.merges if area.top <= above <= area.bottom]
+    headed = [
+        sheet.filled[above, column] or any(area.holds(above, column) for area in spans)
+        for column in columns[use[row] == _DATA].tolist()
+    ]
+    return all(headed) and any(
         area.top == above and area.bottom >= rows[row] and area.left in columns and sheet.filled[area.top, area.left]
         for area in sheet.merges
     )

@@ -26,9 +26,11 @@ if TYPE_CHECKING:
 OFFERED = 5
 # So many lines are tried by themselves, the best so many of these with one line more, so many lines each.
 _TRIED, _GONE_ON, _MORE = 24, 4, 6
+# Readings of larger reports would each take as long as the report itself.
+_MOST_CELLS = 200_000
 # The keys of a layout that hold several answers: one more is added to those that stand there.
 LISTS = frozenset({"totals", "not_totals", "records", "leave_out", "leave_open", "known", "missing"})
-# What each fault of a reading weighs. Fitted by hand on sheets of our own, judged on families that took no part.
+# What each fault of a reading weighs. Set by hand, and not fitted yet.
 WEIGHTS = {
     "cells that reach nothing": 3.0, "labels said twice": 4.0, "totals that do not tie": 3.0, "other objections": 3.0,
     "questions": 1.0, "share left out": 6.0, "lines": 1.0,
@@ -118,7 +120,7 @@ def offered(text: str, base: Path, most: int = OFFERED) -> list[Offered]:
         most: how many are given back.
     """
     first = _read(text, base, ())
-    if first is not None and not _is_open(first):
+    if first is not None and (not _is_open(first) or is_large(first)):
         return [first]
     start = [] if first is None else [first]
     one = _tried(text, base, [(line,) for line in _lines_of(text, first)][:_TRIED])
@@ -135,6 +137,11 @@ def _is_open(first: Offered) -> bool:
     """Whether something is open that a line of a layout answers, or that breaks the proof: what only values ask is no reading."""
     found = [one for done in first.done for one in done.proof.findings if one.does is not Does.TELLS]
     return any(one.breaks or any(settle.part == "layout" for settle in one.settle) for one in found)
+
+
+def is_large(reading: Offered) -> bool:
+    """Whether a report has so many cells that no other readings of it are tried."""
+    return sum(done.proof.cells for done in reading.done) > _MOST_CELLS
 
 
 def with_line(text: str, table: str, settle: Settle) -> str:

@@ -164,7 +164,7 @@ class Proof:
         """What is so, in a line: "Proved" only where every cell reached, ties hold, keys are unique and nothing is open."""
         if self.failures:
             return "Not proved"
-        known = sum(len(tie.known_of(self.known)) for tie in self.ties)
+        known = sum(tie.known_gaps(self.known) for tie in self.ties)
         untied = sum(tie.failed for tie in self.ties) - known
         asked = len(self.questions)
         said = []

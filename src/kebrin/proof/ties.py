@@ -137,11 +137,12 @@ class TieOut:
     def findings(self, *, breaks: bool, known: Sequence[Known] = ()) -> list[Finding]:
         """The totals that do not tie, the first of them one by one; those that a person knows of are told."""
         mine = [one for one in known if one.is_of(self.file, self.sheet)]
-        of_gap = {gap.cell: one for gap in self.gaps for one in mine if one.is_gap(gap)}
-        told = [self._told(gap, of_gap[gap.cell]) for gap in self.gaps if gap.cell in of_gap]
-        kind, left = FindingKind.GAP, self.failed - len(of_gap)
+        # Two totals may cross in one cell, of which one is known: each is held by its own figures.
+        known_as = [next((one for one in mine if one.is_gap(gap)), None) for gap in self.gaps]
+        told = [self._told(gap, one) for gap, one in zip(self.gaps, known_as, strict=True) if one is not None]
+        kind, left = FindingKind.GAP, self.failed - len(told)
         widely = Settle("totals", "report", "proof", says="all totals are told from then on, and break nothing")
-        gaps = [gap for gap in self.gaps if gap.cell not in of_gap]
+        gaps = [gap for gap, one in zip(self.gaps, known_as, strict=True) if one is None]
         found = [
             Finding(
                 kind, gap.said, self.file, self.sheet, (gap.cell,), 1, breaks,
@@ -163,6 +164,11 @@ class TieOut:
         figures = {"states": _plain(gap.stated), "sums": _plain(gap.computed)}
         said = {"sheet": self.sheet, "cell": gap.cell, **figures, "why": "the report states it so"}
         return Settle("known", [said], "proof", says="this total is wrong in the report, and known to be")
+
+    def known_gaps(self, known: Sequence[Known]) -> int:
+        """How many of its totals are wrong as a person knows of."""
+        mine = [one for one in known if one.is_of(self.file, self.sheet)]
+        return sum(any(one.is_gap(gap) for one in mine) for gap in self.gaps)
 
     def known_of(self, known: Sequence[Known]) -> list[Known]:
         """Those of the known wrong totals that are wrong here, as they were."""
