@@ -41,6 +41,7 @@ class Sheet(cells.Sheet):
         totals: Sequence[str] = (), find_totals: bool = True, not_totals: Sequence[str] = (), records: Sequence[str] = (),
         fill: Literal["", "none"] = "", turn: bool = False, within: str = "", joined: str = "", leave_out: Sequence[str] = (),
         headings: str = "", merged: Literal["", "each", "once"] = "", missing: Sequence[str] = (),
+        about_columns: Sequence[str] = (),
     ) -> list[Block]:  # fmt: skip
         """The tables on this sheet, in reading order; whatever is not stated is worked out.
 
@@ -64,6 +65,7 @@ class Sheet(cells.Sheet):
             headings: how headings are parted that say several things in one, as in "{measure} {year}".
             merged: whether a value that is merged over cells of the body stands for "each" of them or "once".
             missing: texts and figures that stand for no value.
+            about_columns: labels of rows that say something of each column and are no records.
 
         >>> rows = [["Quay", "Jan", "Feb"], ["East", 1.0, 2.0], ["Trial", 9.0, 9.0]]
         >>> Sheet.of(rows).blocks(leave_out=["Trial"])[0].tidy().shape
@@ -87,7 +89,7 @@ class Sheet(cells.Sheet):
             starts=starts, ends=ends, boxhead=_tuple(boxhead), stub=_tuple(stub), measures=measures, cutins=_tuple(cutins),
             beside=_tuple(beside), totals=tuple(totals), totals_found=find_totals, not_totals=tuple(not_totals),
             records=tuple(records), fill=fill, turn=turn, within=within, joined=joined, leave_out=tuple(leave_out),
-            headings=headings, merged=merged,
+            headings=headings, merged=merged, about_columns=tuple(about_columns),
         )  # fmt: skip
         try:
             weighed = weigh(own, stated)

@@ -157,6 +157,30 @@ def says_limit(label: str) -> bool:
     return _LIMIT.fullmatch(label.strip()) is not None
 
 
+_MOST = re.compile(r"(?:out of|max(?:imum)?|possible|capacity|erreichbar|sur)\b.*", re.IGNORECASE)
+
+
+def says_most(label: str) -> bool:
+    """Whether a label says that its row states the most that the others can be: "Out of".
+
+    >>> says_most("Out of"), says_most("Limit")
+    (True, False)
+    """
+    return _MOST.fullmatch(label.strip()) is not None
+
+
+def speaks_of_columns(label: str) -> bool:
+    """Whether the label of a row says that it speaks of the columns: limits, a unit, codes, how many stand behind them.
+
+    >>> speaks_of_columns("Upper limit"), speaks_of_columns("km"), speaks_of_columns("Stop no."), speaks_of_columns("Quay")
+    (True, True, True, False)
+    """
+    codes = bool(names_a_key(label) and " " in label) or label in {"n", "N", "n=", "N="}
+    return bool(label) and (
+        says_limit(label) or codes or (is_unit(label) and len(label) > 1 and label == label.casefold())
+    )
+
+
 # A sentence has so many words, a third of them in small letters.
 _SENTENCE = 4
 _REMARK_SIGNS = ("#", "//", "--", ";;", "*", "†", "‡", "§")

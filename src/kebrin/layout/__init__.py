@@ -1,6 +1,7 @@
 """Layout: what each row, column and cell of a sheet is for, and why; labels repaired."""
 
 from kebrin.grammar.words import is_ratio
+from kebrin.layout.about import lines_about
 from kebrin.layout.calendars import CALENDAR_NAMES
 from kebrin.layout.fields import find_fields, stated_field
 from kebrin.layout.find import find_layouts
@@ -44,6 +45,7 @@ __all__ = [
     "find_layouts",
     "is_ratio",
     "likely_pattern",
+    "lines_about",
     "page_cells",
     "sheets_left_out",
     "stated_field",

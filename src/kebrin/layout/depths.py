@@ -93,12 +93,10 @@ def depths_by_sums(numbers: NDArray[np.float64], kept: Collection[int] = ()) -> 
         return flat
     slack = 1e-9 * np.maximum(np.abs(filled).max(axis=0), 1.0)
     parts: dict[int, list[int]] = {}
-    roots: list[int] = []
+    stack = _Stack(filled, slack)
     for at in range(len(numbers) - 1, -1, -1):
-        count = 0 if at in kept else _parts_of(filled, stated[at], at, roots, slack)
-        parts[at] = roots[:count]
-        roots = [at, *roots[count:]]
-    outer = [at for at in roots if at not in kept]
+        parts[at] = stack.replaced(0 if at in kept else stack.parts_of(at, stated[at]), at)
+    outer = [at for at in stack.lines[::-1] if at not in kept]
     wholes: list[int] = []
     if len(outer) > 2 and not parts[outer[-1]] and _sums(filled, outer, slack):
         wholes, outer = [outer[-1]], outer[:-1]
@@ -123,20 +121,38 @@ def _is_beyond_chance(sums: NDArray[np.float64], lines: int = 1) -> bool:
     return len(bits) > 0 and float(bits.sum()) >= _BITS + np.log2(lines) and float(bits.min()) >= _LEAST_BITS
 
 
-def _parts_of(
-    filled: NDArray[np.float64], stated: NDArray[np.bool_], at: int, roots: Sequence[int], slack: NDArray[np.float64]
-) -> int:
-    """How many of the lines right below a line it sums; 0 if it sums none. One line alone must say the same over and over."""
-    own = filled[at]
-    if int((stated & (own != 0)).sum()) < 1:
+class _Stack:
+    """Lines that no line above them sums yet, the lowest first, with the sums of all below each: a run's sum is a difference."""
+
+    def __init__(self, filled: NDArray[np.float64], slack: NDArray[np.float64]) -> None:
+        self.filled, self.slack = filled, slack
+        self.lines: list[int] = []
+        self._sums = filled[:1].repeat(len(filled) + 1, axis=0) * 0
+
+    def parts_of(self, at: int, stated: NDArray[np.bool_]) -> int:
+        """How many of the lines right below a line it sums; 0 if it sums none. One line alone must say the same over and over."""
+        import numpy as np
+
+        own, top = self.filled[at], len(self.lines)
+        there = np.flatnonzero(stated & (own != 0))
+        if not len(there) or not top:
+            return 0
+        first = int(there[0])
+        counts = np.arange(top, 0, -1)
+        off = np.abs(self._sums[top, first] - self._sums[:top, first] - own[first])
+        for place in np.flatnonzero(off <= self.slack[first] * counts)[::-1].tolist():
+            count = top - place
+            runs = self._sums[top] - self._sums[place]
+            if bool((np.abs(runs - own) <= self.slack * count)[stated].all()):
+                return count if count > 1 or len(there) >= _SAID_OVER else 0
         return 0
-    running = own * 0
-    for count, root in enumerate(roots, 1):
-        running = running + filled[root]
-        if bool((abs(running - own) <= slack * count)[stated].all()):
-            alike = int((own[stated] != 0).sum()) >= _SAID_OVER
-            return count if count > 1 or alike else 0
-    return 0
+
+    def replaced(self, count: int, at: int) -> list[int]:
+        """Put a line in place of so many at the top, and say which these were, the upper ones first."""
+        last = len(self.lines) - count
+        parts, self.lines = self.lines[last:][::-1], [*self.lines[:last], at]
+        self._sums[last + 1] = self._sums[last] + self.filled[at]
+        return parts
 
 
 def _sums(filled: NDArray[np.float64], outer: Sequence[int], slack: NDArray[np.float64]) -> bool:

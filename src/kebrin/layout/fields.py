@@ -28,7 +28,7 @@ _LABEL_WORDS, _MOST_IN_LINE = 4, 12
 _PAIRS = 2
 # Of the cells below a table's headings, but for the labels, so many hold figures.
 _MOSTLY = 0.5
-_UNIT_LABEL = re.compile(r"units?|unit of measure(?:ment)?|einheit(?:en)?|unités?", re.IGNORECASE)
+UNIT_LABEL = re.compile(r"units?|unit of measure(?:ment)?|einheit(?:en)?|unités?", re.IGNORECASE)
 # What stands behind these words speaks of the table's figures, or of where they come from: it tells no rows apart.
 _NO_FIELD = re.compile(
     r"(?:table|figure|fig|chart|tab|tabelle|tableau|annex|appendix|exhibit|page|part|section|units?|sources?|notes?|"
@@ -79,7 +79,7 @@ def unit_line(sheet: Sheet, block: Area, around: NDArray[np.bool_]) -> FieldCell
     """
     for row, column in np.argwhere(around[: block.top] & (sheet.kinds[: block.top] == Kind.TEXT)).tolist():
         label, colon, said = sheet.text(row, column).partition(":")
-        if not colon or not _UNIT_LABEL.fullmatch(label.strip()):
+        if not colon or not UNIT_LABEL.fullmatch(label.strip()):
             continue
         if said.strip():
             return FieldCell(label.strip(), said.strip(), (row, column), (row, column))

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Sheet, column_letters
+from kebrin.cells import Sheet, column_letters, neat
 from kebrin.grammar.words import look_of
+from kebrin.layout.about import lines_about, stated_about, with_about
 from kebrin.layout.across import settle_across
 from kebrin.layout.build import build
 from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calendar
@@ -74,7 +75,23 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     if not sheet.filled.any():
         return []
     sheet = without_page_cells(sheet)
+    lines = stated_about(sheet, stated.about_columns)
+    found = found_layouts(sheet, stated, fields, [line.row for line in lines])
+    kept = {neat(label).casefold() for label in stated.records}
+    maybe = [one for layout in found for one in lines_about(sheet, layout) if one.why]
+    if more := [one for one in maybe if neat(one.label).casefold() not in kept]:
+        lines = [*lines, *more]
+        found = found_layouts(sheet, stated, fields, [line.row for line in lines])
+    return with_about(sheet, found, lines)
+
+
+def found_layouts(
+    sheet: Sheet, stated: Stated | None = None, fields: Sequence[FieldCell] = (), without: Sequence[int] = ()
+) -> list[Layout]:
+    """The layouts of a sheet's blocks, read as if some rows were not there."""
+    stated = stated or Stated()
     play = in_play(sheet)
+    play = replace(play, rows=play.rows[~np.isin(play.rows, without)])
     out = lines_left_out(sheet, stated.leave_out) if stated.leave_out else ()
     play = play.without(out)
     if stated.within:

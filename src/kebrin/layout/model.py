@@ -204,6 +204,21 @@ class Counted:
 
 
 @dataclass(frozen=True)
+class About:
+    """A row that speaks of the columns.
+
+    `cells` are those that label nothing here, `level` is the name of the boxhead level that the others make, '' for none.
+    `stated` is true where a person says so.
+    """
+
+    row: int
+    label: str
+    cells: tuple[tuple[int, int], ...]
+    stated: bool = False
+    level: str = ""
+
+
+@dataclass(frozen=True)
 class FieldCell:
     """A single value beside a label outside the block."""
 
@@ -226,9 +241,9 @@ class Layout:
     first), `stub` those over `body_rows`, levels of cut-in heads included. Total lines, spacers, label-only rows and
     `repeats` (heading rows that are said again) and `pages` (lines that say which page it is) are in neither.
     `silent_rows` are heading rows that a person says to be no level, `unit_rows` those that give units, `left_out` lines that
-    a person leaves out, `left_cells` those of whole blocks, `counts` the lines that count the signs of the body.
-    `beside_columns` are label columns right of the body
-    (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
+    a person leaves out, `left_cells` those of whole blocks, `counts` the lines that count the signs of the body, `about`
+    rows that speak of the columns. `beside_columns` are label columns right of the body (the last levels of `stub`),
+    `mark_columns` pairs of a column of footnote marks and the body column that it
     explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
     record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind of period it is, if it
     is one; `stub_head` is the report's own heading of the innermost label column.
@@ -255,6 +270,7 @@ class Layout:
     left_out: tuple[tuple[Literal["row", "column"], int], ...] = ()
     left_cells: tuple[tuple[int, int], ...] = ()
     counts: tuple[Counted, ...] = ()
+    about: tuple[About, ...] = ()
     beside_columns: tuple[int, ...] = ()
     mark_columns: tuple[tuple[int, int], ...] = ()
     notes: tuple[tuple[str, str], ...] = ()
@@ -280,7 +296,8 @@ class Layout:
     @property
     def boxhead_names(self) -> list[str]:
         """A name for each heading row, as a plan states them; rows of units that are no level of their own are named so too."""
-        names = {part.line: part.name for level in self.boxhead for part in level.parts}
+        about = {one.level for one in self.about}
+        names = {part.line: part.name for level in self.boxhead for part in level.parts if level.name not in about}
         names |= {row: UNIT_ROW for row in self.unit_rows if row not in names}
         return [names[row] for row in sorted(names)]
 
@@ -366,6 +383,7 @@ class Stated:
         joined: a name for all heading rows joined into one; '' joins none.
         merged: whether a value that is merged over several cells of a body stands for 'each' of them or 'once'.
         headings: the pattern by which headings are parted, as in '{measure} {year}'.
+        about_columns: labels of rows that say something of each column and are no records.
         leave_out: what is left out: 'row 7', 'rows 7-9', 'column C', 'block 2', 'block TITLE', 'cell A2', or a label,
             which may hold `*`.
     """
@@ -389,4 +407,5 @@ class Stated:
     joined: str = ""
     merged: str = ""
     headings: str = ""
+    about_columns: tuple[str, ...] = ()
     leave_out: tuple[str, ...] = ()

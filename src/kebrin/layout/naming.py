@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import without_continued
+from kebrin.layout.fields import UNIT_LABEL
 from kebrin.layout.labels import label
 from kebrin.layout.model import MISSING
 
@@ -87,6 +88,9 @@ def split_corner(stub: tuple[Level, ...], boxhead: tuple[Level, ...]) -> tuple[t
 
 
 def _stub_head(sheet: Sheet, boxhead: Sequence[int], column: int) -> tuple[int, int] | None:
+    filled = [row for row in reversed(boxhead) if sheet.kinds[row, column] != Kind.BLANK]
+    if len(filled) > 1 and UNIT_LABEL.fullmatch(sheet.text(filled[0], column).rstrip(" :")):
+        boxhead = [row for row in boxhead if row < filled[0]]  # "Unit" names the row of units, and no labels below it
     for row in reversed(boxhead):
         area = next((area for area in sheet.merges if area.holds(row, column)), None)
         at = (row, column) if area is None or area.left != column else (area.top, area.left)

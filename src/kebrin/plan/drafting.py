@@ -242,6 +242,8 @@ def _layout(draft: Draft, found: Found) -> Table:
         said.add("measures", tomlkit.item(layout.measures))
     elif not layout.measures:
         said.add("measure", tomlkit.item(piece.table.measures[0]))
+    if layout.about:
+        said.add("about_columns", tomlkit.item([one.label for one in layout.about]))
     if any(segment.turned for segment in piece.table.origins.segments):
         said.add("turn", tomlkit.item(True))
     for key, value in draft.extras.items():

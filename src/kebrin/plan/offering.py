@@ -29,7 +29,7 @@ _TRIED, _GONE_ON, _MORE = 24, 4, 6
 # Readings of larger reports would each take as long as the report itself.
 _MOST_CELLS = 200_000
 # The keys of a layout that hold several answers: one more is added to those that stand there.
-LISTS = frozenset({"totals", "not_totals", "records", "leave_out", "leave_open", "known", "missing"})
+LISTS = frozenset({"totals", "not_totals", "records", "leave_out", "leave_open", "known", "missing", "about_columns"})
 # What each fault of a reading weighs. Set by hand, and not fitted yet.
 WEIGHTS = {
     "cells that reach nothing": 3.0, "labels said twice": 4.0, "totals that do not tie": 3.0, "other objections": 3.0,
@@ -42,6 +42,7 @@ _LINES = {
     "totals": 0.4,
     "headings": 0.3,
     "missing": 0.3,
+    "about_columns": 0.3,
     "stub": 0.6,
     "find_totals": 1.0,
 }

@@ -236,4 +236,5 @@ def stated_layout(plan: LayoutPlan) -> Stated:
         measures=measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
         not_totals=plan.not_totals, records=plan.records, fill=plan.fill, turn=plan.turn, joined=plan.joined, within=plan.within,
         leave_out=plan.leave_out, headings=plan.headings, merged=plan.merged,
+        about_columns=plan.about_columns,
     )  # fmt: skip

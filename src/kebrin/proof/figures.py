@@ -12,7 +12,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import is_ratio, names_a_key, period_range, says_note, says_rank
+from kebrin.grammar.words import is_ratio, names_a_key, period_range, says_note, says_rank, speaks_of_columns
 from kebrin.proof.labelling import lines_in_use
 from kebrin.proof.sums import adds_up, sums_among
 from kebrin.table.arrays import block
@@ -85,6 +85,8 @@ def _are_figures(sheet: Sheet, rows: NDArray[np.int32], columns: NDArray[np.int3
 def _may_label(sheet: Sheet, level: Labels, rows: NDArray[np.int32], columns: NDArray[np.int32]) -> bool:
     """Whether figures are labels by what they are (years, a running number) or by what heads them."""
     head = sheet.text(*level.head) if level.head[0] >= 0 else ""
+    if level.axis == 1 and speaks_of_columns(head) and level.head[0] == int(rows[0]):
+        return True
     if head and (names_a_key(head) or says_rank(head) or says_note(head) or period_range(head)):
         return True
     texts = list(

@@ -31,6 +31,7 @@ class Use(IntEnum):
     MARK_LEFT = 10
     REPEAT = 11
     STATED = 12
+    ABOUT = 13
 
     @property
     def word(self) -> str:
@@ -52,6 +53,7 @@ _WORDS = {
     Use.MARK_LEFT: "left out: footnote marks beside values",
     Use.REPEAT: "left out: headings said again",
     Use.STATED: "left out: by the plan",
+    Use.ABOUT: "left out: lines about the columns",
 }
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import of_several_months
-from kebrin.grammar.words import carried_word, is_drawn, is_unit, says_whole, total_word
+from kebrin.grammar.words import carried_word, is_drawn, is_unit, says_whole, speaks_of_columns, total_word
 from kebrin.proof.ledger import Use
 from kebrin.proof.left import Left, Why
 from kebrin.table.findings import Finding, FindingKind, Settle
@@ -34,7 +34,7 @@ _USE_OF = {
     Why.TOTAL: Use.TOTAL, Why.MEAN: Use.TOTAL, Why.CARRIED: Use.TOTAL, Why.REPEAT: Use.REPEAT, Why.UNIT: Use.HEADING,
     Why.PAGE: Use.NOTE,
     Why.TITLE: Use.TITLE, Why.NOTE: Use.NOTE, Why.MARK: Use.MARK, Why.HIDDEN: Use.HIDDEN, Why.STATED: Use.STATED,
-    Why.COUNT: Use.TOTAL,
+    Why.COUNT: Use.TOTAL, Why.ABOUT: Use.ABOUT,
 }  # fmt: skip
 
 
@@ -57,6 +57,7 @@ class Account:
     )  # rows that were left out as sums, with their parts
     carries: bool = False  # whether most of the rows that are said to carry a sum over are seen to do so
     names: tuple[str, ...] = ()  # of the columns of all tables
+    about: frozenset[int] = frozenset()  # rows that are seen to speak of the columns
     beside_pages: Counter[str] = field(default_factory=Counter)  # what the rows that say a page's number say beside it
 
     def came_by(self, column: str, cells: NDArray[np.intp]) -> None:
@@ -116,6 +117,7 @@ def account_for_left(account: Account, left: Sequence[Left], labels: NDArray[np.
     account.beside_pages = Counter(filter(None, (_beside_page(account.sheet, at) for at in apart)))
     carried = [one for one in left if one.why == Why.CARRIED]
     account.carries = 2 * sum(_carries(account.sheet, one) for one in carried) > len(carried)
+    account.about = _about_columns(account, [one for one in left if one.why == Why.ABOUT])
     for one in left:
         cells = _cells_of(account, one)
         open_cells = [cell for cell in cells if account.uses[cell] == Use.UNCLAIMED and account.sheet.filled[cell]]
@@ -149,8 +151,8 @@ def _refuted(
     sheet = account.sheet
     if left.why in {Why.TOTAL, Why.MEAN, Why.CARRIED}:
         return _refuted_total(account, left, cells, labels)
-    if left.why == Why.COUNT:
-        return _refuted_count(sheet, left, cells)
+    if left.why in {Why.COUNT, Why.ABOUT}:
+        return _refuted_line(account, left, cells)
     if left.why in {Why.REPEAT, Why.UNIT}:
         return {cell for cell in cells if not _is_lone(sheet, cell) and not _is_heading_said(account, left, cell)}
     if left.why == Why.PAGE:
@@ -158,6 +160,13 @@ def _refuted(
     if left.why in {Why.TITLE, Why.NOTE}:
         return {cell for cell in cells if not _is_around(account, cell)}
     return set()
+
+
+def _refuted_line(account: Account, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
+    """The cells of a line that does not count what it is said to count, or that is not seen to speak of the columns."""
+    if left.why == Why.COUNT:
+        return _refuted_count(account.sheet, left, cells)
+    return set() if left.stated or left.at in account.about else set(cells)
 
 
 def _refuted_count(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
@@ -171,6 +180,19 @@ def _refuted_count(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]]) -
     total = stated.sum()
     rest = [cell for cell in cells if sheet.data[cell] and cell[1 - axis] not in own]
     return {cell for cell in rest if sheet.numbers[cell] != total}  # one at the end of the line sums it
+
+
+def _about_columns(account: Account, left: Sequence[Left]) -> frozenset[int]:
+    """The rows that speak of the columns: by their label, or beside one that does; above or below all records of their block."""
+    spoken = {one.at for one in left if speaks_of_columns(one.label)}
+    rows = [one.at for one in left if one.at in spoken or {one.at - 1, one.at + 1} & spoken]
+    records = np.asarray(account.body.any(axis=1))
+    return frozenset(
+        at for at in rows
+        if not records[at] and not any(
+            records[top:at].any() and records[at : bottom + 1].any() for top, _, bottom, _ in account.hulls if top <= at <= bottom
+        )
+    )  # fmt: skip
 
 
 def _refuted_page(account: Account, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:

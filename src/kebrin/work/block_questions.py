@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.grammar.words import is_unit, names_a_key, says_limit, says_note
-from kebrin.layout import Stated
+from kebrin.grammar.words import says_note
+from kebrin.layout import Stated, lines_about
 from kebrin.table import Finding, FindingKind, Settle
 from kebrin.work.heading_questions import asked_of_headings
 from kebrin.work.merged import EACH, ONCE, inside
@@ -25,8 +25,6 @@ if TYPE_CHECKING:
 _TOLD = 6
 # A head is no longer than this.
 _LONGEST_HEAD = 40
-# Rows of another kind than the records stand so near to the first or the last of them.
-_EDGE = 3
 
 
 def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list[Finding]:
@@ -137,37 +135,18 @@ def _merged_values(sheet: Sheet, layout: Layout) -> list[Finding]:
 
 def _of_another_kind(sheet: Sheet, layout: Layout, kept: Collection[str]) -> list[Finding]:
     """Rows near the first or the last record that are called a limit, codes, units or a count: they may speak of the columns."""
-    if not layout.stub_columns or len(layout.body_rows) <= _EDGE:
-        return []
-    labels = {int(row): _label(sheet, layout, int(row)) for row in layout.body_rows}
-    edge = [*layout.body_rows[:_EDGE].tolist(), *layout.body_rows[-_EDGE:].tolist()]
-    odd = [row for row in dict.fromkeys(edge) if _speaks_of_columns(labels[row]) and labels[row].casefold() not in kept]
-    if not odd or 2 * sum(map(_speaks_of_columns, labels.values())) > len(labels):
-        return []
     found = []
-    for row in odd:
-        what = f"row {row + 1} {labels[row]!r} may say something of the columns and be no record"
+    for one in lines_about(sheet, layout):
+        if one.why or one.label.casefold() in kept:
+            continue
+        what = f"row {one.row + 1} {one.label!r} may say something of the columns and be no record"
         settle = (
-            Settle("leave_out", [f"row {row + 1}"], says="it is none and stays out"),
-            Settle("records", [labels[row]], says="it is a record"),
-        )  # fmt: skip
-        cell = sheet.address(row, layout.stub_columns[0])
+            Settle("about_columns", [one.label], says="it says something of the columns"),
+            Settle("leave_out", [f"row {one.row + 1}"], says="it is no record and stays out"),
+            Settle("records", [one.label], says="it is a record"),
+        )
+        cell = sheet.address(one.row, one.column)
         found.append(
             Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), 1, breaks=True, settle=settle)
         )
     return found
-
-
-def _label(sheet: Sheet, layout: Layout, row: int) -> str:
-    return next((text for column in layout.stub_columns if (text := sheet.text(row, column))), "")
-
-
-def _speaks_of_columns(label: str) -> bool:
-    return bool(label) and (
-        says_limit(label) or (is_unit(label) and len(label) > 1 and label == label.casefold()) or _names_codes(label)
-    )
-
-
-def _names_codes(label: str) -> bool:
-    """Whether a label says that its row holds codes or counts: "Stop no.", "n", "Number of ports reporting"."""
-    return bool(names_a_key(label) and " " in label) or label in {"n", "N", "n=", "N="}

@@ -64,6 +64,7 @@ def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
         left += _unit_lines(layout)
         left += _marks(layout)
         left += [_count(sheet, layout, one) for one in layout.counts]
+        left += [Left(Why.ABOUT, "row", one.row, one.cells, stated=one.stated, label=one.label) for one in layout.about]
         for role, why in ((Role.TITLE, Why.TITLE), (Role.NOTE, Why.NOTE)):
             cells = tuple(at for at, own in layout.texts.items() if own == role)
             left += [Left(why, "cells", cells=cells)] if cells else []

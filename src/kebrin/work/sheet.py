@@ -122,6 +122,15 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         for line in layout.totals
         if not len(line.parts)
     ]
+    remarks += [
+        Finding(
+            FindingKind.NOTE, f"row {one.row + 1} {one.label!r} says something of the columns and was left out", sheet.source,
+            sheet.name, tuple(sheet.address(*cell) for cell in one.cells[:_TOLD]), len(one.cells),
+        )
+        for layout in layouts
+        for one in layout.about
+        if not one.level
+    ]  # fmt: skip
     remarks += [_told_apart(sheet, *pair) for pair in zip(found, layouts, strict=True) if pair[0] is not pair[1]]
     remarks += [
         Finding(FindingKind.SCALE, str(piece.scale), sheet.source, sheet.name, count=1)
