@@ -41,7 +41,7 @@ class Sheet(cells.Sheet):
         totals: Sequence[str] = (), find_totals: bool = True, not_totals: Sequence[str] = (), records: Sequence[str] = (),
         fill: Literal["", "none"] = "", turn: bool = False, within: str = "", joined: str = "", leave_out: Sequence[str] = (),
         headings: str = "", merged: Literal["", "each", "once"] = "", missing: Sequence[str] = (),
-        about_columns: Sequence[str] = (),
+        about_columns: Sequence[str] = (), minus: Sequence[str] = (),
     ) -> list[Block]:  # fmt: skip
         """The tables on this sheet, in reading order; whatever is not stated is worked out.
 
@@ -65,6 +65,7 @@ class Sheet(cells.Sheet):
             headings: how headings are parted that say several things in one, as in "{measure} {year}".
             merged: whether a value that is merged over cells of the body stands for "each" of them or "once".
             missing: texts and figures that stand for no value.
+            minus: texts that make the figure beside them negative.
             about_columns: labels of rows that say something of each column and are no records.
 
         >>> rows = [["Quay", "Jan", "Feb"], ["East", 1.0, 2.0], ["Trial", 9.0, 9.0]]
@@ -85,6 +86,7 @@ class Sheet(cells.Sheet):
                 raise PlanError(str(error), do="Name the parts, as in headings = '{measure} {year}'") from None
         none = frozenset(mark.strip().casefold() for mark in missing)
         own = self.hinted(none=none) if none else self
+        own = own.hinted(minus=frozenset(text.strip(" .").casefold() for text in minus)) if minus else own
         stated = Stated(
             starts=starts, ends=ends, boxhead=_tuple(boxhead), stub=_tuple(stub), measures=measures, cutins=_tuple(cutins),
             beside=_tuple(beside), totals=tuple(totals), totals_found=find_totals, not_totals=tuple(not_totals),

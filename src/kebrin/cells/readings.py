@@ -8,7 +8,7 @@ column, the delimiter of the file, the sheet's other columns. What none of these
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -34,6 +34,11 @@ _UNIT_SHARE = 0.6
 _SIGNS = {".": "point", ",": "comma"}
 
 
+#: Sides of the books, as they stand beside a figure; credits and what is overdrawn are negative unless a person says otherwise.
+SIDES = frozenset({"dr", "cr", "od"})
+CREDIT = frozenset({"cr", "od"})
+
+
 @dataclass(frozen=True)
 class Hints:
     """What is known of a sheet's texts from elsewhere.
@@ -45,6 +50,7 @@ class Hints:
         none: texts and figures that a person states to stand for no value in the whole table, in small letters.
         delimiter: what parts the cells of a text file.
         codes: the columns whose digits are names, by their number formats.
+        minus: texts that a person states to make the figure before them negative, in small letters.
         heads: the row of headings over records, where the file's format tells it; -1 where it does not.
     """
 
@@ -52,6 +58,7 @@ class Hints:
     assumed: str = ""
     missing: frozenset[str] = frozenset()
     none: frozenset[str] = frozenset()
+    minus: frozenset[str] = frozenset()
     delimiter: str = ""
     codes: frozenset[int] = frozenset()
     heads: int = -1
@@ -67,6 +74,7 @@ class Readings:
         decimals: the decimal sign of each column in which it matters, '?' where it is open.
         whys: why that sign is believed, by column.
         legend: signs that a text on the sheet explains, with what it says of each.
+        sides: columns of sides ("DR", "CR") that stand right of figures, with the cells that make theirs negative.
     """
 
     looks: NDArray[np.uint8]
@@ -74,6 +82,7 @@ class Readings:
     decimals: dict[int, str]
     whys: dict[int, str]
     legend: dict[str, str]
+    sides: dict[int, tuple[int, ...]] = field(default_factory=dict)
 
     @property
     def open(self) -> tuple[int, ...]:
@@ -102,6 +111,46 @@ def read_cells(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hin
     ([[1120.0, 2.5], [900.0, -3.5], [2000.0, 7.0]], {0: '.', 1: ','})
     """
     hints = hints or Hints()
+    found = _read(values, kinds, hints)
+    return _signed(found, sides, hints) if (sides := _sides(values, kinds, found.numbers, hints)) else found
+
+
+def _sides(
+    values: NDArray[np.object_], kinds: NDArray[np.uint8], numbers: NDArray[np.float64], hints: Hints
+) -> dict[int, dict[int, str]]:
+    """Columns that hold nothing but sides of the books below their heading, each right of a figure: the text of each row."""
+    words = hints.minus | SIDES
+    found: dict[int, dict[int, str]] = {}
+    for column in range(1, values.shape[1]):
+        rows = np.flatnonzero(kinds[:, column] != Kind.BLANK)
+        beside = rows[~np.isnan(numbers[rows, column - 1])]
+        if not len(beside) or kinds[beside[0], column] != Kind.TEXT or _side(values[beside[0], column]) not in words:
+            continue
+        texts = {int(row): _side(values[row, column]) for row in beside}
+        above = rows[rows < beside[0]]
+        own = not len(above) or not np.isnan(numbers[above[-1] + 1 : beside[0], column - 1]).any()
+        if own and set(texts.values()) <= words and len(beside) == len(rows[rows >= beside[0]]):
+            found[column] = texts
+    return found
+
+
+def _side(value: object) -> str:
+    return value.strip(" .").casefold() if isinstance(value, str) else ""
+
+
+def _signed(found: Readings, sides: dict[int, dict[int, str]], hints: Hints) -> Readings:
+    """The readings with the figures negative that stand before a side that is: credits, if nothing is stated."""
+    minus = hints.minus or CREDIT
+    numbers = found.numbers.copy()
+    turned = {}
+    for column, texts in sides.items():
+        rows = tuple(row for row, text in texts.items() if text in minus)
+        numbers[list(rows), column - 1] *= -1
+        turned[column] = rows
+    return replace(found, numbers=numbers, sides=turned)
+
+
+def _read(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hints) -> Readings:
     looks = np.zeros(kinds.shape, np.uint8)
     numbers = np.full(kinds.shape, np.nan)
     real = kinds == Kind.NUMBER

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -17,6 +18,8 @@ if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
 
     from numpy.typing import NDArray
+
+    from kebrin.layout.frame import Frame
 
 # A flag beside a value ("p" for provisional) is this short; a column of remarks is longer somewhere.
 _LONGEST_MARK = 3
@@ -172,3 +175,12 @@ def mark_columns(
         if words and _are_marks(said, len(filled), len(rows)) and sheet.data[filled, before].all():
             found.append((column, before))
     return found
+
+
+def with_sides(sheet: Sheet, frame: Frame | None) -> Frame | None:
+    """A frame with the columns of sides ("DR", "CR") beside its figures among its marks: the figures' signs say what these do."""
+    if frame is None or not sheet.readings.sides:
+        return frame
+    own = {*frame.columns.tolist(), *frame.stub}
+    more = tuple((column, column - 1) for column in sheet.readings.sides if column - 1 in own)
+    return replace(frame, marks=(*frame.marks, *more)) if more else frame

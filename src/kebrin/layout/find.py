@@ -16,7 +16,7 @@ from kebrin.layout.build import build
 from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calendar
 from kebrin.layout.counting import counted_frames
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt, record_doubt
-from kebrin.layout.edges import bare_marks, beside_columns, mark_columns
+from kebrin.layout.edges import bare_marks, beside_columns, mark_columns, with_sides
 from kebrin.layout.fields import without_others_fields
 from kebrin.layout.frame import Around, Frame
 from kebrin.layout.headings import MOST_SPACERS, boxhead_rows, is_stub_head_row, last_with_data
@@ -91,7 +91,10 @@ def found_layouts(
     """The layouts of a sheet's blocks, read as if some rows were not there."""
     stated = stated or Stated()
     play = in_play(sheet)
-    play = replace(play, rows=play.rows[~np.isin(play.rows, without)])
+    sides = list(sheet.readings.sides)
+    play = replace(
+        play, rows=play.rows[~np.isin(play.rows, without)], columns=play.columns[~np.isin(play.columns, sides)]
+    )
     out = lines_left_out(sheet, stated.leave_out) if stated.leave_out else ()
     play = play.without(out)
     if stated.within:
@@ -105,10 +108,11 @@ def found_layouts(
     if end is not None:
         play = replace(play, rows=play.rows[play.rows <= end.row], columns=play.columns[play.columns <= end.column])
     if anchor is not None and anchor.exact and stated.boxhead is not None and stated.measures in stated.boxhead:
-        listed = _list_at(sheet, play, anchor, stated)
+        listed = with_sides(sheet, _list_at(sheet, play, anchor, stated))
         if listed is not None:
             return [build(sheet, listed, stated, Around(_outside(sheet, [listed])), fields)]
-    exact = _edged(sheet, _exact(sheet, play, anchor, stated) if anchor is not None and anchor.exact else None, stated)
+    exact = _exact(sheet, play, anchor, stated) if anchor is not None and anchor.exact else None
+    exact = with_sides(sheet, _edged(sheet, exact, stated))
     if exact is not None:
         return [build(sheet, exact, stated, Around(_outside(sheet, [exact])), fields)]
     regions = find_regions(sheet, play.rows, play.columns) if len(play.rows) and len(play.columns) else []
@@ -156,6 +160,10 @@ def _list_at(sheet: Sheet, play: Play, anchor: Anchor, stated: Stated) -> Frame 
 
 
 def _framed(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
+    return with_sides(sheet, _any_frame(sheet, play, anchor, stated))
+
+
+def _any_frame(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
     if stated.headings:
         return parted_frame(sheet, play, stated.headings)
     found = _found_frame(sheet, play, anchor, stated)

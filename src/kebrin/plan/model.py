@@ -56,6 +56,7 @@ class LayoutPlan(Strict):
     Sales in the year 2031, and each measure a column; columns of other headings hold labels.
     `about_columns` lists labels of rows that say something of each column and are no records ("Stop no.", "Limit"): what they
     say becomes a column, or is left out where each column is a measure of its own.
+    `minus` lists the texts that make the figure beside them negative ("CR", in a cell of its own).
     `missing` lists texts and figures that stand for no value in the whole table (`["closed", "-77.7"]`).
     `within` reads one rectangle of a sheet only ("C4:F7"), or what a table object or a named range of the workbook covers.
     `joined` gives one name to all heading rows, their labels joined ("Rehearsal" over "hours" is
@@ -87,6 +88,7 @@ class LayoutPlan(Strict):
     missing: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
     headings: str = ""
     merged: Literal["", "each", "once"] = ""
+    minus: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
     about_columns: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
 
     @field_validator("headings")

@@ -200,10 +200,12 @@ def hints_of(plan: TablePlan) -> dict[str, Any]:
     marks = [mark for step in plan.step for mark in _marks(step.options())]
     hints: dict[str, Any] = {"decimal": {"point": ".", "comma": ","}[signs.pop()]} if len(signs) == 1 else {}
     none = frozenset(mark.strip().casefold() for mark in plan.layout.missing)
+    minus = frozenset(text.strip(" .").casefold() for text in plan.layout.minus)
     return (
         hints
         | ({"missing": frozenset(mark.strip().casefold() for mark in marks)} if marks else {})
         | ({"none": none} if none else {})
+        | ({"minus": minus} if minus else {})
     )
 
 

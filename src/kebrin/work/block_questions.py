@@ -38,6 +38,7 @@ def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list
     return [
         *found,
         *([] if said.merged else _merged_values(sheet, layout)),
+        *_sides(sheet, layout),
         *_of_another_kind(sheet, layout, {label.casefold() for label in said.records}),
     ]
 
@@ -131,6 +132,22 @@ def _merged_values(sheet: Sheet, layout: Layout) -> list[Finding]:
     return [
         Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, len(found), breaks=True, settle=settle)
     ]
+
+
+def _sides(sheet: Sheet, layout: Layout) -> list[Finding]:
+    """Sides beside figures: which of them is negative depends on whose books they are; credits are, if nothing is stated."""
+    if sheet.hints.minus:
+        return []
+    own = [column for column, _ in layout.mark_columns if column in sheet.readings.sides]
+    cells = [(row, column) for column in own for row in sheet.readings.sides[column]]
+    texts = sorted({sheet.text(*cell) for cell in cells})
+    if not texts:
+        return []
+    shown = " and ".join(map(repr, texts))
+    what = f"{len(cells):,} figures beside {shown} are taken as negative: whose books these are says which side is"
+    settle = (Settle("minus", texts, says="so it is"), Settle("minus", ["DR"], says="debits are"))
+    places = tuple(sheet.address(*cell) for cell in cells[:_TOLD])
+    return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, places, len(cells), settle=settle)]
 
 
 def _of_another_kind(sheet: Sheet, layout: Layout, kept: Collection[str]) -> list[Finding]:
