@@ -15,7 +15,7 @@ from kebrin.grammar.words import is_ratio, of_which, says_whole, total_word, wit
 from kebrin.layout.bands import band_totals, closed_by_totals, with_first_band
 from kebrin.layout.depths import BOLD, Depths, depths_by_sums, find_depths
 from kebrin.layout.doubts import mixed_doubt
-from kebrin.layout.fields import find_fields, unit_line
+from kebrin.layout.fields import find_fields, key_cells, unit_line
 from kebrin.layout.heads import Heads, find_heads, keyed, listed_heads, lone_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
 from kebrin.layout.model import (
@@ -144,7 +144,7 @@ def _found_heads(
 ) -> tuple[Heads, tuple[TotalLine, ...], list[Evidence]]:  # fmt: skip
     """The heads among the rows, the totals of the groups that they make, and what is said of both."""
     (across, down), (texts, marks, depths) = levels, known
-    heads = _heads(sheet, frame, totals, stated, marks, depths)
+    heads = _heads(sheet, frame, totals, stated, marks, depths, {level.line: level.name for level in down})
     heads = replace(heads, levels=_continued(heads.levels))
     if stated.cutins is None:
         heads = replace(heads, levels=keyed(heads.levels, [level.name for level in (*across, *down)]))
@@ -242,8 +242,9 @@ def _never_beside(boxhead: Sequence[Level], measures: str) -> bool:
 
 
 def _heads(
-    sheet: Sheet, frame: Frame, totals: Sequence[TotalLine], stated: Stated, marks: Collection[str], depths: Depths
-) -> Heads:
+    sheet: Sheet, frame: Frame, totals: Sequence[TotalLine], stated: Stated, marks: Collection[str], depths: Depths,
+    names: Mapping[int, str],
+) -> Heads:  # fmt: skip
     if not frame.stub or stated.cutins == () or (frame.listed and not frame.sections):
         return Heads()
     if frame.listed:
@@ -261,7 +262,9 @@ def _heads(
         and not total_word(sheet.text(line.at, column))
         and not says_whole(sheet.text(line.at, column))
     }
-    return _with_stated_names(find_heads(sheet, frame.rows, column, frame.columns, above, marks, depths), stated)
+    outer = {at: names.get(at, "code") for at in frame.stub[:-1]}
+    found = find_heads(sheet, frame.rows, column, frame.columns, above, marks, depths, outer)
+    return _with_stated_names(found, stated)
 
 
 def _continued(levels: Sequence[Level]) -> tuple[Level, ...]:
@@ -340,7 +343,9 @@ def _texts_around(
 
     A number outside the block that no label explains gets no role: the ledger will list it.
     """
-    texts: dict[tuple[int, int], Role] = {}
+    texts: dict[tuple[int, int], Role] = dict.fromkeys(
+        [cell for cell in key_cells(sheet, area) if around[cell]], Role.NOTE
+    )
     for field in fields:
         texts[field.label_at] = texts[field.value_at] = Role.FIELD
     for row, column in np.argwhere(around).tolist():

@@ -166,7 +166,7 @@ def mark_columns(
     """
     found = []
     for before, column in zip(columns[:-1].tolist(), columns[1:].tolist(), strict=True):
-        headed = bool(boxhead) and bool(sheet.filled[boxhead[-1], column])
+        headed = bool(boxhead) and bool(sheet.filled[list(boxhead), column].any())
         filled = rows[sheet.filled[rows, column]]
         if headed or not len(filled) or not (sheet.kinds[filled, column] == Kind.TEXT).all():
             continue

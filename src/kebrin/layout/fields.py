@@ -24,6 +24,8 @@ _LONGEST_LABEL, _LONGEST_VALUE = 40, 80
 # A colon that is none of a time of day.
 _COLON = re.compile(r"(?<!\d):|:(?!\d)")
 _LABEL_WORDS, _MOST_IN_LINE = 4, 12
+# The sign of a key's line has no more letters.
+_LONGEST_SIGN = 4
 # So many pairs make a line of fields, and so many lines of them are no headings.
 _PAIRS = 2
 # Of the cells below a table's headings, but for the labels, so many hold figures.
@@ -55,7 +57,7 @@ def find_fields(sheet: Sheet, block: Area | None, around: NDArray[np.bool_] | No
     [('Route code', 'N4', 'B1'), ('Season', 'summer', 'A2'), ('Master', 'Ada', 'B4'), ('Crew', '7', 'E4')]
     """
     found: list[FieldCell] = []
-    taken: set[tuple[int, int]] = set()
+    taken: set[tuple[int, int]] = {*key_cells(sheet, block)} if block is not None else set()
     for row, column in _texts_outside(sheet, block):
         if (around is not None and not around[row, column]) or (row, column) in taken:
             continue
@@ -67,6 +69,29 @@ def find_fields(sheet: Sheet, block: Area | None, around: NDArray[np.bool_] | No
         if field.name.casefold() not in {one.name.casefold() for one in found}:
             found.append(field)
     return tuple(sorted(found, key=lambda one: one.label_at))
+
+
+def key_cells(sheet: Sheet, block: Area) -> tuple[tuple[int, int], ...]:
+    """The cells of a key below a block: lines of a sign and what it says, most of the signs seen in the block.
+
+    >>> rows = [["Quay", "Due", None], ["East", 5, "p"], ["West", 7, "q"], ["Key", None, None], ["p", "paid"], ["q", "queried"]]
+    >>> key_cells(Sheet.of(rows), Area(0, 0, 2, 2))
+    ((4, 0), (4, 1), (5, 0), (5, 1))
+    """
+    below = range(block.bottom + 1, sheet.shape[0])
+    pairs = {row: own for row in below if len(own := np.flatnonzero(sheet.filled[row]).tolist()) == 2}
+    signs = {row: sheet.text(row, own[0]) for row, own in pairs.items()}
+    short = {
+        row: sign
+        for row, sign in signs.items()
+        if 0 < len(sign) <= _LONGEST_SIGN and not sheet.data[row, pairs[row][1]]
+    }
+    if len(short) < _PAIRS:
+        return ()
+    area = (slice(block.top, block.bottom + 1), slice(block.left, block.right + 1))
+    seen = {text.strip().casefold() for text in sheet.values[area][sheet.kinds[area] == Kind.TEXT]}
+    known = [row for row, sign in short.items() if sign.casefold() in seen]
+    return tuple((row, column) for row in short for column in pairs[row]) if 2 * len(known) > len(short) else ()
 
 
 def unit_line(sheet: Sheet, block: Area, around: NDArray[np.bool_]) -> FieldCell | None:

@@ -19,7 +19,7 @@ from kebrin.layout.labels import are_series, label
 from kebrin.layout.model import MISSING, Level
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Sequence
+    from collections.abc import Collection, Mapping, Sequence
 
     from numpy.typing import NDArray
 
@@ -70,7 +70,7 @@ class Heads:
 
 def find_heads(
     sheet: Sheet, rows: NDArray[np.intp], column: int, columns: NDArray[np.intp], sums_above: Collection[int],
-    marks: Collection[str] = (), depths: Depths | None = None,
+    marks: Collection[str] = (), depths: Depths | None = None, outer: Mapping[int, str] | None = None,
 ) -> Heads:  # fmt: skip
     """The heads among a block's rows.
 
@@ -82,6 +82,7 @@ def find_heads(
         sums_above: rows that hold the sum of rows below them and are not called a total.
         marks: footnote marks that the notes explain.
         depths: how deep each row's label stands.
+        outer: label columns before that one, with their names: a head may stand there, or say something there too (its code).
 
     >>> from kebrin.cells import Sheet
     >>> rows = [["Quay", "Jan", "Feb"], ["North"], ["East", 1, 2], ["South"], ["Old", 3, 4]]
@@ -89,7 +90,8 @@ def find_heads(
     >>> found.levels[0].labels(), found.rows
     ([None, 'North', None, 'South'], (1, 3))
     """
-    bare = ~sheet.filled[np.ix_(rows, columns)].any(axis=1) & sheet.filled[rows, column]
+    lanes = _lanes(sheet, rows, [*(outer or ()), column])
+    bare = ~sheet.filled[np.ix_(rows, columns)].any(axis=1) & sheet.filled[rows, lanes]
     told = bool(depths and depths.told)
     notes = tuple(int(row) for row in rows[bare] if _is_note(sheet.text(int(row), column)))
     if not told and bare.any() and not bare[0]:
@@ -106,7 +108,7 @@ def find_heads(
     empty = tuple(int(rows[at]) for at in sorted(without) if at not in heads and int(rows[at]) not in notes)
     if not heads:
         return Heads(notes=notes, bare=empty)
-    texts = [label(sheet.at(int(row), column), marks) if sheet.filled[row, column] else None for row in rows]
+    texts = _said(sheet, rows, lanes, marks)
     only = tuple(int(rows[at]) for at in heads if bare[at])
     indents = (depths or find_depths(sheet, rows, [column], 0)).of
     body = [at for at in range(len(rows)) if at not in heads and int(rows[at]) not in notes]
@@ -122,10 +124,32 @@ def find_heads(
         levels = _depths_by_runs(heads, bare)
         why = "rows with a label alone, or with the sum of those below, head the rows below them"
     width = sheet.shape[1]
-    lanes = [column] * len(rows)
-    return Heads(
-        _levels(rows, texts, heads, levels, indents if set_in else None, lanes, width), only, notes, why, empty
-    )
+    depth_of = indents if set_in else None
+    found = _levels(rows, texts, heads, levels, depth_of, lanes, width)
+    beside: list[list[Level]] = [[] for _ in found]
+    for other, name in (outer or {}).items():
+        # What a head says in a column before that of its label: its code.
+        codes_of: list[str | None] = [None] * len(rows)
+        for at in heads:
+            codes_of[at] = label(sheet.at(int(rows[at]), other), marks) if lanes[at] != other else None
+        codes = _levels(rows, codes_of, heads, levels, depth_of, [other] * len(rows), width) if any(codes_of) else ()
+        for own, code, level in zip(beside, codes, found, strict=False):
+            own.extend([replace(code, name=f"{level.name} {name}")] if code.texts else [])
+    ordered = [one for own, level in zip(beside, found, strict=True) for one in (*own, level)]
+    return Heads(tuple(ordered), only, notes, why, empty)
+
+
+def _lanes(sheet: Sheet, rows: NDArray[np.intp], stub: Sequence[int]) -> list[int]:
+    """The innermost label column that each row fills; the last where it fills none."""
+    filled = sheet.filled[np.ix_(rows, np.array(stub, np.intp))][:, ::-1]
+    return [stub[len(stub) - 1 - int(own.argmax())] for own in filled]
+
+
+def _said(sheet: Sheet, rows: NDArray[np.intp], lanes: Sequence[int], marks: Collection[str]) -> list[str | None]:
+    return [
+        label(sheet.at(int(row), lane), marks) if sheet.filled[row, lane] else None
+        for row, lane in zip(rows, lanes, strict=True)
+    ]
 
 
 def listed_heads(
@@ -189,8 +213,7 @@ def _by_runs(
     if not heads:
         return Heads()
     bare = np.isin(np.arange(len(rows)), heads)
-    texts = [label(sheet.at(int(row), lane), marks) if sheet.filled[row, lane] else None
-             for row, lane in zip(rows, lanes, strict=True)]  # fmt: skip
+    texts = _said(sheet, rows, lanes, marks)
     levels = _levels(rows, texts, heads, _depths_by_runs(heads, bare), None, lanes, sheet.shape[1])
     why = "rows with a label alone head the rows below them"
     return Heads(levels, tuple(int(rows[at]) for at in heads), (), why)

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 _FEW, _TITLE_CELLS, _SPANNING_WORDS = 6, 2, 3
+_SIGN = 2
 _LONGEST_TOLD = 60
 
 _PAGE = re.compile(r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
@@ -339,6 +340,8 @@ def _is_around(account: Account, cell: tuple[int, int]) -> bool:
     sheet = account.sheet
     if _labels_a_row(account, cell):
         return False
+    if _is_explained(account, cell):
+        return True
     if is_drawn(sheet.text(*cell)):
         columns = np.flatnonzero(sheet.filled[cell[0]]).tolist()
         return len(columns) > 1 and all(is_drawn(sheet.text(cell[0], column)) for column in columns)
@@ -350,6 +353,15 @@ def _is_around(account: Account, cell: tuple[int, int]) -> bool:
     if any(hull[0] <= cell[0] <= hull[2] for hull in account.hulls):
         account.beside.append(cell)
     return True
+
+
+def _is_explained(account: Account, cell: tuple[int, int]) -> bool:
+    """Whether a sign stands below all blocks, before a text that says what it stands for and with nothing else on its row."""
+    sheet, (row, column) = account.sheet, cell
+    columns = np.flatnonzero(sheet.filled[row]).tolist()
+    pair = len(columns) == _TITLE_CELLS and columns[0] == column and not sheet.data[row, columns[1]]
+    below = all(row > bottom for _, _, bottom, _ in account.hulls)
+    return pair and below and sheet.kinds[cell] == Kind.TEXT and len(sheet.text(*cell)) <= _SIGN
 
 
 def _labels_a_row(account: Account, cell: tuple[int, int]) -> bool:
