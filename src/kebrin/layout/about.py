@@ -125,7 +125,7 @@ def _with_line(sheet: Sheet, layout: Layout, line: Maybe) -> Layout:
     fields = tuple(one for one in layout.fields if not {one.label_at, one.value_at} & {*cells})
     layout = replace(layout, texts=texts, fields=fields)
     named = replace(layout, measures=layout.boxhead[0].name) if _parts_measures(sheet, layout, line) else layout
-    if named.measures or not named.boxhead:
+    if named.measures or not named.boxhead or _counts_records(sheet, named, line):
         said = About(line.row, line.label, cells, stated=line.why == "so it is stated")
         why = f"it speaks of the columns: {line.why}"
         evidence = (*named.evidence, Evidence("line about the columns", f"row {line.row + 1} {line.label!r}", why))
@@ -151,6 +151,13 @@ def _parts_measures(sheet: Sheet, layout: Layout, line: Maybe) -> bool:
         return False
     numbers = sheet.numbers[line.row, layout.body_columns]
     return len(np.unique(numbers[~np.isnan(numbers)])) > 1
+
+
+def _counts_records(sheet: Sheet, layout: Layout, line: Maybe) -> bool:
+    """Whether a line says how many records have a figure in each column: it labels nothing, for the figures say so themselves."""
+    stated = sheet.numbers[line.row, layout.body_columns]
+    have = (~np.isnan(sheet.numbers[np.ix_(layout.body_rows, layout.body_columns)])).sum(axis=0)
+    return bool((stated == have).all())
 
 
 def _free(name: str, layout: Layout) -> str:
