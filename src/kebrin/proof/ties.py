@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 
     Numbers = NDArray[np.float64]
 
+# A ratio shows in more rows than this; of more columns none is looked for.
+_FEWEST_DIVIDED, _MOST_DIVIDED = 2, 40
 # So many totals, and so large a share of all, must be off for figures to be rounded where no word and no format says so.
 _ROUNDED_COUNT, _ROUNDED_SHARE = 3, 0.1
 _ROUNDED = re.compile(
@@ -285,8 +287,11 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     there = ~np.isnan(stated) & ~np.isnan(numbers).all(axis=0)
     ratio = _ratios(layout, len(cross), along=along)[there]
     ratio |= _in_per_cent(sheet, line.parts, cross, along=along)[there]
-    if along:  # a balance is stated again as it stands last, and is no sum
+    if along:  # a balance is stated again as it stands last, and is no sum; nor is what is a ratio in every row
         ratio |= _stands_last(numbers, stated)[there]
+        ratio |= _divides(numbers, stated)[there]
+    elif not ratio.all() and any(is_ratio(sheet.text(row, line.at)) for row in layout.boxhead_rows):
+        ratio[:] = True
     numbers, stated, cross = numbers[:, there], stated[there], cross[there]
     terms = (~np.isnan(numbers)).sum(axis=0)
     computed = np.nansum(numbers, axis=0)
@@ -310,6 +315,32 @@ def _stands_last(numbers: Numbers, stated: Numbers) -> NDArray[np.bool_]:
     if kept >= 0:
         last = numbers[:, kept][~np.isnan(numbers[:, kept])]
         found[kept] = len(last) > 0 and last[-1] == stated[kept]
+    return found
+
+
+def _divides(numbers: Numbers, stated: Numbers) -> NDArray[np.bool_]:
+    """Which cells of a total row stand in a column that is, in every row and in this one, one other column divided by another.
+
+    An average or a share of sums is no sum of averages: 29,576 of 474 is 62.4, whatever each row has.
+    """
+    found = np.zeros(len(stated), np.bool_)
+    rows = np.vstack((numbers, stated[None, :]))
+    if rows.shape[0] <= _FEWEST_DIVIDED or rows.shape[1] > _MOST_DIVIDED:
+        return found
+    off = np.abs(np.nansum(numbers, axis=0) - stated) > 1e-9 * np.maximum(np.abs(stated), 1.0)
+    places = _decimals_of(rows)
+    for at in np.flatnonzero(off & (places > 0)).tolist():
+        own = rows[:, at, None, None]
+        # Shown to so many places, and twice as loose: a figure may be cut as well as rounded.
+        slack = 10.0 ** -float(places[at])
+        over = rows[:, :, None] / np.where(rows == 0, np.nan, rows)[:, None, :]
+        for factor in (1.0, 100.0):
+            fits = (np.abs(factor * over - own) <= slack) | np.isnan(over) | np.isnan(own)
+            told = ~(np.isnan(over) | np.isnan(own))
+            fits &= ~np.eye(rows.shape[1], dtype=np.bool_)[None, :, :]
+            pairs = fits.all(axis=0) & (told.sum(axis=0) > _FEWEST_DIVIDED) & told[-1]
+            pairs[at, :] = pairs[:, at] = False
+            found[at] |= bool(pairs.any())
     return found
 
 
