@@ -46,6 +46,7 @@ LOOKS = {
     Use.TITLE: Style("title", fill="#e9e2f1", weight="bold", style="italic"),
     Use.NOTE: Style("note, told", fill="#fbfaf3", style="italic", edge="#d9d4b8"),
     Use.REPEAT: Style("said again, left out", fill="#ececec", hatch="\\\\\\\\"),
+    Use.DERIVED: Style("derived line", fill="#e3e6f4", style="italic"),
     Use.ABOUT: Style("line about the columns, told", fill="#e4efe9", style="italic"),
     Use.STATED: Style("left out by the plan", fill="#ececec", hatch="----"),
     Use.HIDDEN: Style("hidden, left out", fill="#d0d0d0", hatch="xxxx"),

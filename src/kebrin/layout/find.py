@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
@@ -15,6 +15,7 @@ from kebrin.layout.across import settle_across
 from kebrin.layout.build import build
 from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calendar
 from kebrin.layout.counting import counted_frames
+from kebrin.layout.derived import find_derived, with_derived
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt, record_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, mark_columns, with_sides
 from kebrin.layout.fields import without_others_fields
@@ -78,23 +79,34 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     lines = stated_about(sheet, stated.about_columns)
     found = found_layouts(sheet, stated, fields, [line.row for line in lines])
     kept = {neat(label).casefold() for label in stated.records}
+    given = {neat(label).casefold() for label in stated.not_totals}
+    derived = (
+        [(place, one) for place, layout in enumerate(found) for one in find_derived(sheet, layout, given)]
+        if stated.totals_found
+        else []
+    )
+    out = [(one.axis, one.at) for _, one in derived]
+    if derived:
+        found = found_layouts(sheet, stated, fields, [line.row for line in lines], out)
     maybe = [one for layout in found for one in lines_about(sheet, layout) if one.why]
     if more := [one for one in maybe if neat(one.label).casefold() not in kept]:
         lines = [*lines, *more]
-        found = found_layouts(sheet, stated, fields, [line.row for line in lines])
-    return with_about(sheet, found, lines)
+        found = found_layouts(sheet, stated, fields, [line.row for line in lines], out)
+    return with_about(sheet, with_derived(found, derived), lines)
 
 
 def found_layouts(
-    sheet: Sheet, stated: Stated | None = None, fields: Sequence[FieldCell] = (), without: Sequence[int] = ()
-) -> list[Layout]:
-    """The layouts of a sheet's blocks, read as if some rows were not there."""
+    sheet: Sheet, stated: Stated | None = None, fields: Sequence[FieldCell] = (), without: Sequence[int] = (),
+    lines: Sequence[tuple[Literal["row", "column"], int]] = (),
+) -> list[Layout]:  # fmt: skip
+    """The layouts of a sheet's blocks, read as if some rows, and other lines, were not there."""
     stated = stated or Stated()
     play = in_play(sheet)
     sides = list(sheet.readings.sides)
     play = replace(
         play, rows=play.rows[~np.isin(play.rows, without)], columns=play.columns[~np.isin(play.columns, sides)]
     )
+    play = play.without(lines)
     out = lines_left_out(sheet, stated.leave_out) if stated.leave_out else ()
     play = play.without(out)
     if stated.within:

@@ -203,6 +203,23 @@ class Counted:
         return f"row {self.at + 1}" if self.axis == "row" else f"column {column_letters(self.at)}"
 
 
+@dataclass(frozen=True, eq=False)
+class Derived:
+    """A row or column whose figures follow from those of others: how, which lines they are, its label, and the lines it crosses."""
+
+    axis: Literal["row", "column"]
+    at: int
+    how: str
+    parts: tuple[int, ...]
+    label: str
+    cross: NDArray[np.int32]
+
+    @property
+    def name(self) -> str:
+        """The line, for people."""
+        return f"row {self.at + 1}" if self.axis == "row" else f"column {column_letters(self.at)}"
+
+
 @dataclass(frozen=True)
 class About:
     """A row that speaks of the columns.
@@ -242,7 +259,7 @@ class Layout:
     `repeats` (heading rows that are said again) and `pages` (lines that say which page it is) are in neither.
     `silent_rows` are heading rows that a person says to be no level, `unit_rows` those that give units, `left_out` lines that
     a person leaves out, `left_cells` those of whole blocks, `counts` the lines that count the signs of the body, `about`
-    rows that speak of the columns. `beside_columns` are label columns right of the body (the last levels of `stub`),
+    rows that speak of the columns, `derived` lines that follow from others by arithmetic. `beside_columns` are label columns right of the body (the last levels of `stub`),
     `mark_columns` pairs of a column of footnote marks and the body column that it
     explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
     record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind of period it is, if it
@@ -271,6 +288,7 @@ class Layout:
     left_cells: tuple[tuple[int, int], ...] = ()
     counts: tuple[Counted, ...] = ()
     about: tuple[About, ...] = ()
+    derived: tuple[Derived, ...] = ()
     beside_columns: tuple[int, ...] = ()
     mark_columns: tuple[tuple[int, int], ...] = ()
     notes: tuple[tuple[str, str], ...] = ()

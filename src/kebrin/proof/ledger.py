@@ -32,6 +32,7 @@ class Use(IntEnum):
     REPEAT = 11
     STATED = 12
     ABOUT = 13
+    DERIVED = 14
 
     @property
     def word(self) -> str:
@@ -53,6 +54,7 @@ _WORDS = {
     Use.MARK_LEFT: "left out: footnote marks beside values",
     Use.REPEAT: "left out: headings said again",
     Use.STATED: "left out: by the plan",
+    Use.DERIVED: "left out: derived lines",
     Use.ABOUT: "left out: lines about the columns",
 }
 

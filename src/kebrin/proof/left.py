@@ -29,6 +29,7 @@ class Why(StrEnum):
     HIDDEN = "hidden"
     STATED = "left out by the plan"
     COUNT = "count"
+    DERIVED = "derived"
     ABOUT = "line about the columns"
 
 

@@ -12,6 +12,7 @@ import numpy as np
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import of_several_months
 from kebrin.grammar.words import carried_word, is_drawn, is_unit, says_whole, speaks_of_columns, total_word
+from kebrin.layout import follows
 from kebrin.proof.ledger import Use
 from kebrin.proof.left import Left, Why
 from kebrin.table.findings import Finding, FindingKind, Settle
@@ -35,7 +36,7 @@ _USE_OF = {
     Why.TOTAL: Use.TOTAL, Why.MEAN: Use.TOTAL, Why.CARRIED: Use.TOTAL, Why.REPEAT: Use.REPEAT, Why.UNIT: Use.HEADING,
     Why.PAGE: Use.NOTE,
     Why.TITLE: Use.TITLE, Why.NOTE: Use.NOTE, Why.MARK: Use.MARK, Why.HIDDEN: Use.HIDDEN, Why.STATED: Use.STATED,
-    Why.COUNT: Use.TOTAL, Why.ABOUT: Use.ABOUT,
+    Why.COUNT: Use.TOTAL, Why.ABOUT: Use.ABOUT, Why.DERIVED: Use.DERIVED,
 }  # fmt: skip
 
 
@@ -152,7 +153,7 @@ def _refuted(
     sheet = account.sheet
     if left.why in {Why.TOTAL, Why.MEAN, Why.CARRIED}:
         return _refuted_total(account, left, cells, labels)
-    if left.why in {Why.COUNT, Why.ABOUT}:
+    if left.why in {Why.COUNT, Why.ABOUT, Why.DERIVED}:
         return _refuted_line(account, left, cells)
     if left.why in {Why.REPEAT, Why.UNIT}:
         return {cell for cell in cells if not _is_lone(sheet, cell) and not _is_heading_said(account, left, cell)}
@@ -167,7 +168,21 @@ def _refuted_line(account: Account, left: Left, cells: Sequence[tuple[int, int]]
     """The cells of a line that does not count what it is said to count, or that is not seen to speak of the columns."""
     if left.why == Why.COUNT:
         return _refuted_count(account.sheet, left, cells)
+    if left.why == Why.DERIVED:
+        return _refuted_derived(account.sheet, left, cells)
     return set() if left.stated or left.at in account.about else set(cells)
+
+
+def _refuted_derived(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
+    """The figures of a line that do not follow from its parts as it is said; all of them where few do."""
+    across = left.axis == "column"
+    block = np.ix_(left.across, left.parts) if across else np.ix_(left.parts, left.across)
+    parts = sheet.numbers[block].T if across else sheet.numbers[block]
+    own = sheet.numbers[left.across, left.at] if across else sheet.numbers[left.at, left.across]
+    wrong = {int(at) for at in left.across[~follows(left.cause, own, parts) & ~np.isnan(own)]}
+    if len(wrong) * 2 > len(left.across):
+        return set(cells)
+    return {cell for cell in cells if cell[0 if across else 1] in wrong}
 
 
 def _refuted_count(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:

@@ -65,6 +65,18 @@ def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
         left += _marks(layout)
         left += [_count(sheet, layout, one) for one in layout.counts]
         left += [Left(Why.ABOUT, "row", one.row, one.cells, stated=one.stated, label=one.label) for one in layout.about]
+        left += [
+            Left(
+                Why.DERIVED,
+                one.axis,
+                one.at,
+                parts=np.array(one.parts, np.int32),
+                across=one.cross,
+                cause=one.how,
+                label=one.label,
+            )
+            for one in layout.derived
+        ]
         for role, why in ((Role.TITLE, Why.TITLE), (Role.NOTE, Why.NOTE)):
             cells = tuple(at for at, own in layout.texts.items() if own == role)
             left += [Left(why, "cells", cells=cells)] if cells else []

@@ -131,6 +131,14 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         for one in layout.about
         if not one.level
     ]  # fmt: skip
+    remarks += [
+        Finding(
+            FindingKind.NOTE, f"{one.name} {one.label!r} follows from others ({one.how}) and was left out", sheet.source, sheet.name,
+            count=1, settle=(Settle("not_totals", [one.label]),) if one.label else (),
+        )
+        for layout in layouts
+        for one in layout.derived
+    ]  # fmt: skip
     remarks += [_told_apart(sheet, *pair) for pair in zip(found, layouts, strict=True) if pair[0] is not pair[1]]
     remarks += [
         Finding(FindingKind.SCALE, str(piece.scale), sheet.source, sheet.name, count=1)

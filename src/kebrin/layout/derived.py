@@ -1,0 +1,182 @@
+"""Lines whose figures follow from the others by arithmetic: what has run up so far, the change from first to last, shares, ranks.
+
+Among the columns of a crosstab such a line is no observation: it is left out and told, as totals are, and the rest is read as if
+it were not there. A word proposes none: the figures of all its cells must follow. A person keeps one by `not_totals`. In a list
+it is a measure of its own and stays.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+
+from kebrin.layout.model import Derived, Evidence
+
+if TYPE_CHECKING:
+    from collections.abc import Collection, Iterator, Sequence
+
+    from numpy.typing import NDArray
+
+    from kebrin.cells import Sheet
+    from kebrin.layout.model import Layout
+
+    Numbers = NDArray[np.float64]
+    Axis = Literal["row", "column"]
+
+RUNNING, CHANGE, SHARE, RANK = "what has run up so far", "the last less the first", "its share", "its rank"
+# So many figures must follow; ranks of fewer lines follow one another by chance.
+_FEWEST, _FEWEST_RANKED = 4, 5
+# All but what has run up stands at an edge of the block; of larger blocks only the first so many lines are held against it.
+_EDGE, _MOST = 3, 400
+
+
+@dataclass(frozen=True, eq=False)
+class _Grid:
+    """The figures of a block, a line to each row of it, whichever way its lines lie."""
+
+    axis: Axis
+    at: NDArray[np.int32]
+    cross: NDArray[np.int32]
+    numbers: Numbers
+    totals: tuple[tuple[int, Numbers], ...]
+
+
+def find_derived(sheet: Sheet, layout: Layout, kept: Collection[str] = ()) -> list[Derived]:
+    """The lines of a crosstab whose figures follow from others.
+
+    Args:
+        sheet: the sheet.
+        layout: its block.
+        kept: labels of lines that a person says to be records, in small letters.
+
+    >>> from kebrin.cells import Sheet
+    >>> from kebrin.layout.find import found_layouts
+    >>> rows = [["Meter", "Oct", "Nov", "Dec", "Used"], ["A", 10, 30, 70, 60], ["B", 5, 25, 27, 22], ["C", 1, 2, 9, 8]]
+    >>> sheet = Sheet.of([*rows, ["D", 4, 4, 15, 11]])
+    >>> [(one.name, one.how) for one in find_derived(sheet, found_layouts(sheet)[0])]
+    [('column E', 'the last less the first')]
+    """
+    if layout.listed or layout.pattern or (layout.measures and len(layout.boxhead) < 2) or not layout.boxhead:
+        return []
+    found: list[Derived] = []
+    for grid in _grids(sheet, layout):
+        found += [one for one in _of_grid(sheet, layout, grid) if one.label.casefold() not in kept]
+    return found
+
+
+def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
+    """Which figures of a line follow from those of its parts (lines x cells), as it is said that they do.
+
+    >>> follows(CHANGE, np.array([4.0, 2.0]), np.array([[1.0, 5.0], [3.0, np.nan], [5.0, 8.0]])).tolist()
+    [True, False]
+    """
+    if how == RUNNING:
+        return _near(own, np.nansum(parts, axis=0))
+    if how == CHANGE:
+        there = ~np.isnan(parts)
+        first, last = there.argmax(axis=0), len(parts) - 1 - there[::-1].argmax(axis=0)
+        across = np.arange(parts.shape[1])
+        return _near(own, parts[last, across] - parts[first, across])
+    (part,) = parts
+    blank = np.isnan(own) & np.isnan(part)
+    if how == SHARE:
+        total = float(np.nansum(part))
+        places = _places(own)
+        shares = part / total if total else part * np.nan
+        return blank | np.any([np.abs(own - factor * shares) <= 0.5001 * 10.0**-places for factor in (1, 100)], axis=0)
+    known = part[~np.isnan(part)]
+    ranks = [1 + (sign * known[:, None] < sign * part[None, :]).sum(axis=0) for sign in (1, -1)]
+    best = max(ranks, key=lambda one: int((own == one).sum()))
+    return np.asarray(blank | (own == best))
+
+
+def _grids(sheet: Sheet, layout: Layout) -> Iterator[_Grid]:
+    rows, columns = layout.body_rows[:_MOST], layout.body_columns
+    if len(columns) > _MOST or not len(rows) or not len(columns):
+        return
+    numbers = sheet.numbers[np.ix_(rows, columns)]
+    across = tuple((line.at, sheet.numbers[rows, line.at]) for line in layout.total_lines("column"))
+    yield _Grid("column", columns, rows, numbers.T, across)
+    if len(layout.body_rows) <= _MOST:
+        down = tuple((line.at, sheet.numbers[line.at, columns]) for line in layout.total_lines("row"))
+        yield _Grid("row", rows, columns, numbers, down)
+
+
+def _of_grid(sheet: Sheet, layout: Layout, grid: _Grid) -> list[Derived]:
+    found: list[Derived] = []
+    out: set[int] = set()
+    count = len(grid.at)
+    for place in range(count):
+        rest = [other for other in range(count) if other != place and other not in out]
+        one = _derived(sheet, layout, grid, place, rest)
+        if one is not None:
+            found.append(one)
+            out.add(place)
+    return found if len(found) * 2 <= count else []
+
+
+def _derived(sheet: Sheet, layout: Layout, grid: _Grid, place: int, rest: Sequence[int]) -> Derived | None:
+    own = grid.numbers[place]
+    stated = ~np.isnan(own)
+    if int(stated.sum()) < _FEWEST or len(np.unique(own[stated])) < _FEWEST - 1:
+        return None
+
+    def made(how: str, parts: Sequence[int]) -> Derived:
+        label = _label(sheet, layout, grid.axis, int(grid.at[place]))
+        return Derived(grid.axis, int(grid.at[place]), how, tuple(parts), label, grid.cross)
+
+    before = [other for other in rest if other < place]
+    if grid.axis == "column" and len(before) > 1 and stated.all():
+        if follows(RUNNING, own, grid.numbers[before]).all():
+            return made(RUNNING, grid.at[before].tolist())
+    if place < len(grid.at) - _EDGE:
+        return None
+    if grid.axis == "column" and len(before) > 1 and _falls_and_rises(own, grid.numbers[before]):
+        return made(CHANGE, grid.at[before].tolist())
+    lines = [(int(grid.at[other]), grid.numbers[other]) for other in rest]
+    for at, part in (*grid.totals, *lines):
+        if _places(own) >= 2 and (np.isnan(part) == ~stated).all() and follows(SHARE, own, part[None, :]).all():
+            return made(SHARE, [at])
+        ranked = grid.axis == "column" and int(stated.sum()) >= _FEWEST_RANKED and stated.all()
+        if ranked and len(np.unique(part)) >= _FEWEST_RANKED and follows(RANK, own, part[None, :]).all():
+            return made(RANK, [at])
+    return None
+
+
+def _falls_and_rises(own: Numbers, parts: Numbers) -> bool:
+    """Whether a line is the change over others, of more than one of which it could not be a sum."""
+    return not np.isnan(own).any() and len(parts) > 2 and bool(follows(CHANGE, own, parts).all())
+
+
+def _label(sheet: Sheet, layout: Layout, axis: Axis, at: int) -> str:
+    cells = (
+        [(row, at) for row in layout.boxhead_rows]
+        if axis == "column"
+        else [(at, column) for column in layout.stub_columns]
+    )
+    texts = [sheet.text(*cell) for cell in cells]
+    return next((text for text in texts if text), "")
+
+
+def with_derived(layouts: Sequence[Layout], lines: Sequence[tuple[int, Derived]]) -> list[Layout]:
+    """The blocks, read without some lines, with what is told of these; each line with the place of its block."""
+    from dataclasses import replace
+
+    found = list(layouts)
+    for place, line in lines if found else ():
+        at = min(place, len(found) - 1)
+        said = Evidence("derived", line.name, f"its figures are {line.how} of others")
+        found[at] = replace(found[at], derived=(*found[at].derived, line), evidence=(*found[at].evidence, said))
+    return found
+
+
+def _near(own: Numbers, other: Numbers) -> NDArray[np.bool_]:
+    return np.asarray(np.abs(own - other) <= 1e-9 * np.maximum(np.abs(own), 1.0))
+
+
+def _places(numbers: Numbers) -> int:
+    """The decimal places that some figures need, at most six."""
+    known = numbers[~np.isnan(numbers)]
+    return next((at for at in range(6) if (np.abs(known * 10**at - np.round(known * 10**at)) < 1e-6).all()), 6)
