@@ -7,7 +7,7 @@ it is a measure of its own and stays.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     Numbers = NDArray[np.float64]
     Axis = Literal["row", "column"]
 
-RUNNING, CHANGE, SHARE, RANK = "what has run up so far", "the last less the first", "its share", "its rank"
+RUNNING, CHANGE, SHARE, RANK = "sum of all before", "last less first", "share", "rank"
 # So many figures must follow; ranks of fewer lines follow one another by chance.
 _FEWEST, _FEWEST_RANKED = 4, 5
 # All but what has run up stands at an edge of the block; of larger blocks only the first so many lines are held against it.
@@ -56,7 +56,7 @@ def find_derived(sheet: Sheet, layout: Layout, kept: Collection[str] = ()) -> li
     >>> rows = [["Meter", "Oct", "Nov", "Dec", "Used"], ["A", 10, 30, 70, 60], ["B", 5, 25, 27, 22], ["C", 1, 2, 9, 8]]
     >>> sheet = Sheet.of([*rows, ["D", 4, 4, 15, 11]])
     >>> [(one.name, one.how) for one in find_derived(sheet, found_layouts(sheet)[0])]
-    [('column E', 'the last less the first')]
+    [('column E', 'last less first')]
     """
     if layout.listed or layout.pattern or (layout.measures and len(layout.boxhead) < 2) or not layout.boxhead:
         return []
@@ -85,7 +85,8 @@ def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
         total = float(np.nansum(part))
         places = _places(own)
         shares = part / total if total else part * np.nan
-        return blank | np.any([np.abs(own - factor * shares) <= 0.5001 * 10.0**-places for factor in (1, 100)], axis=0)
+        near = [np.abs(own - factor * shares) <= 0.5001 * 10.0**-places for factor in (1, 100)]
+        return np.asarray(blank | near[0] | near[1])
     known = part[~np.isnan(part)]
     ranks = [1 + (sign * known[:, None] < sign * part[None, :]).sum(axis=0) for sign in (1, -1)]
     best = max(ranks, key=lambda one: int((own == one).sum()))
@@ -129,25 +130,28 @@ def _derived(sheet: Sheet, layout: Layout, grid: _Grid, place: int, rest: Sequen
 
     before = [other for other in rest if other < place]
     if grid.axis == "column" and len(before) > 1 and stated.all():
-        if follows(RUNNING, own, grid.numbers[before]).all():
-            return made(RUNNING, grid.at[before].tolist())
-    if place < len(grid.at) - _EDGE:
-        return None
-    if grid.axis == "column" and len(before) > 1 and _falls_and_rises(own, grid.numbers[before]):
-        return made(CHANGE, grid.at[before].tolist())
-    lines = [(int(grid.at[other]), grid.numbers[other]) for other in rest]
-    for at, part in (*grid.totals, *lines):
-        if _places(own) >= 2 and (np.isnan(part) == ~stated).all() and follows(SHARE, own, part[None, :]).all():
+        edge = place >= len(grid.at) - _EDGE and len(before) > 2
+        for how in (RUNNING, CHANGE) if edge else (RUNNING,):
+            if follows(how, own, grid.numbers[before]).all():
+                return made(how, grid.at[before].tolist())
+    lines = [*grid.totals, *((int(grid.at[other]), grid.numbers[other]) for other in rest)]
+    for at, part in lines if place >= len(grid.at) - _EDGE else ():
+        if _is_share(own, part):
             return made(SHARE, [at])
-        ranked = grid.axis == "column" and int(stated.sum()) >= _FEWEST_RANKED and stated.all()
-        if ranked and len(np.unique(part)) >= _FEWEST_RANKED and follows(RANK, own, part[None, :]).all():
+        if grid.axis == "column" and _ranks(own, part):
             return made(RANK, [at])
     return None
 
 
-def _falls_and_rises(own: Numbers, parts: Numbers) -> bool:
-    """Whether a line is the change over others, of more than one of which it could not be a sum."""
-    return not np.isnan(own).any() and len(parts) > 2 and bool(follows(CHANGE, own, parts).all())
+def _is_share(own: Numbers, part: Numbers) -> bool:
+    alike = bool((np.isnan(part) == np.isnan(own)).all())
+    return alike and _places(own) >= 2 and bool(follows(SHARE, own, part[None, :]).all())
+
+
+def _ranks(own: Numbers, part: Numbers) -> bool:
+    if len(own) < _FEWEST_RANKED or np.isnan(own).any() or len(np.unique(part)) < _FEWEST_RANKED:
+        return False
+    return bool(follows(RANK, own, part[None, :]).all())
 
 
 def _label(sheet: Sheet, layout: Layout, axis: Axis, at: int) -> str:
@@ -162,12 +166,10 @@ def _label(sheet: Sheet, layout: Layout, axis: Axis, at: int) -> str:
 
 def with_derived(layouts: Sequence[Layout], lines: Sequence[tuple[int, Derived]]) -> list[Layout]:
     """The blocks, read without some lines, with what is told of these; each line with the place of its block."""
-    from dataclasses import replace
-
     found = list(layouts)
     for place, line in lines if found else ():
         at = min(place, len(found) - 1)
-        said = Evidence("derived", line.name, f"its figures are {line.how} of others")
+        said = Evidence("derived", line.name, f"it holds {line.holds}")
         found[at] = replace(found[at], derived=(*found[at].derived, line), evidence=(*found[at].evidence, said))
     return found
 

@@ -29,6 +29,7 @@ from kebrin.layout.page_lines import without_page_cells
 from kebrin.layout.parted import parted_frame, self_parted
 from kebrin.layout.play import Play, from_anchor, in_play
 from kebrin.layout.regions import Region, find_regions
+from kebrin.layout.spanned import spanned_frame
 from kebrin.layout.split import Split, find_split
 from kebrin.layout.stating import (
     Anchor,
@@ -184,6 +185,8 @@ def _any_frame(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) 
 
 
 def _found_frame(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
+    if anchor is None and (spanned := spanned_frame(sheet, play, stated)) is not None:
+        return spanned
     records = as_records(sheet, play, anchor, stated)
     if records is not None:
         return records

@@ -205,7 +205,7 @@ class Counted:
 
 @dataclass(frozen=True, eq=False)
 class Derived:
-    """A row or column whose figures follow from those of others: how, which lines they are, its label, and the lines it crosses."""
+    """A row or column whose figures follow from others: how, from which lines, its label, and the lines that it crosses."""
 
     axis: Literal["row", "column"]
     at: int
@@ -218,6 +218,16 @@ class Derived:
     def name(self) -> str:
         """The line, for people."""
         return f"row {self.at + 1}" if self.axis == "row" else f"column {column_letters(self.at)}"
+
+    @property
+    def holds(self) -> str:
+        """What it holds, for people."""
+        of = self.parts[0]
+        part = f"row {of + 1}" if self.axis == "row" else f"column {column_letters(of)}"
+        return {
+            "share": f"shares of the sum of {part}", "rank": f"ranks by {part}",
+            "last less first": f"the last less the first of the {len(self.parts)} {self.axis}s before it",
+        }.get(self.how, f"the sum of the {len(self.parts)} {self.axis}s before it")  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -259,8 +269,8 @@ class Layout:
     `repeats` (heading rows that are said again) and `pages` (lines that say which page it is) are in neither.
     `silent_rows` are heading rows that a person says to be no level, `unit_rows` those that give units, `left_out` lines that
     a person leaves out, `left_cells` those of whole blocks, `counts` the lines that count the signs of the body, `about`
-    rows that speak of the columns, `derived` lines that follow from others by arithmetic. `beside_columns` are label columns right of the body (the last levels of `stub`),
-    `mark_columns` pairs of a column of footnote marks and the body column that it
+    rows that speak of the columns, `derived` lines that follow from others by arithmetic. `beside_columns` are label columns
+    right of the body (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
     explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
     record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind of period it is, if it
     is one; `stub_head` is the report's own heading of the innermost label column.

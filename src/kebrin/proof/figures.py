@@ -53,7 +53,7 @@ def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list
             # Figures beside or over words are labels; those between words and the body may be values.
             if level is not levels[-1] or _may_label(sheet, level, rows, columns):
                 continue
-            if _stands_beside(sheet, segment, level):
+            if _stands_beside(sheet, segment, level) or (axis == 0 and _is_merged_down(sheet, level)):
                 continue
             others = [one for one in levels if one is not level]
             whole = bool((sheet.numbers[rows, columns][figures] % 1 == 0).all())
@@ -100,6 +100,13 @@ def _may_label(sheet: Sheet, level: Labels, rows: NDArray[np.int32], columns: ND
     rising = len(numbers) >= 5 and bool((steps > 0).all()) and bool((numbers % 1 == 0).all())
     leftmost = level.axis == 0 and int(columns.min()) == int(np.flatnonzero(sheet.filled[rows].any(axis=0))[0])
     return even or (rising and (level.axis == 1 or leftmost))
+
+
+def _is_merged_down(sheet: Sheet, level: Labels) -> bool:
+    """Whether the heading of a label column is merged down over several heading rows: beside spanners it heads rows."""
+    spans = [area for area in sheet.merges if (area.top, area.left) == level.head and area.bottom > area.top]
+    wide = [area for area in sheet.merges if area.top == level.head[0] and area.right > area.left]
+    return bool(spans) and len(wide) == 1
 
 
 def _stands_beside(sheet: Sheet, segment: Segment, level: Labels) -> bool:

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Sheet
     from kebrin.layout import Layout, Stated, TotalLine
-    from kebrin.layout.model import Counted
+    from kebrin.layout.model import Counted, Derived
     from kebrin.table import Table
 
 
@@ -65,18 +65,7 @@ def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
         left += _marks(layout)
         left += [_count(sheet, layout, one) for one in layout.counts]
         left += [Left(Why.ABOUT, "row", one.row, one.cells, stated=one.stated, label=one.label) for one in layout.about]
-        left += [
-            Left(
-                Why.DERIVED,
-                one.axis,
-                one.at,
-                parts=np.array(one.parts, np.int32),
-                across=one.cross,
-                cause=one.how,
-                label=one.label,
-            )
-            for one in layout.derived
-        ]
+        left += [_derived(one) for one in layout.derived]
         for role, why in ((Role.TITLE, Why.TITLE), (Role.NOTE, Why.NOTE)):
             cells = tuple(at for at, own in layout.texts.items() if own == role)
             left += [Left(why, "cells", cells=cells)] if cells else []
@@ -127,6 +116,11 @@ def _count(sheet: Sheet, layout: Layout, one: Counted) -> Left:
     )
     parts, columns = one.rows.astype(np.int32), one.columns.astype(np.int32)
     return Left(Why.COUNT, one.axis, one.at, tuple(places), parts, columns, one.signs)
+
+
+def _derived(one: Derived) -> Left:
+    parts = np.array(one.parts, np.int32)
+    return Left(Why.DERIVED, one.axis, one.at, parts=parts, across=one.cross, cause=one.how, label=one.label)
 
 
 def _marks(layout: Layout) -> list[Left]:

@@ -133,8 +133,8 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     ]  # fmt: skip
     remarks += [
         Finding(
-            FindingKind.NOTE, f"{one.name} {one.label!r} follows from others ({one.how}) and was left out", sheet.source, sheet.name,
-            count=1, settle=(Settle("not_totals", [one.label]),) if one.label else (),
+            FindingKind.NOTE, f"{one.name} {one.label!r} holds {one.holds} and was left out", sheet.source, sheet.name, count=1,
+            settle=(Settle("not_totals", [one.label], says="it stays"),) if one.label else (),
         )
         for layout in layouts
         for one in layout.derived
