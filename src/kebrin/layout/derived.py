@@ -7,6 +7,7 @@ it is a measure of its own and stays.
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
@@ -115,7 +116,10 @@ def _of_grid(sheet: Sheet, layout: Layout, grid: _Grid) -> list[Derived]:
         if one is not None:
             found.append(one)
             out.add(place)
-    return found if len(found) * 2 <= count else []
+    # What is said again over other columns is a measure of each group, and none of the table.
+    said = Counter(_label(sheet, layout, grid.axis, int(at)) for at in grid.at)
+    alone = [one for one in found if said[one.label] == 1 or not one.label]
+    return alone if len(found) * 2 <= count else []
 
 
 def _derived(sheet: Sheet, layout: Layout, grid: _Grid, place: int, rest: Sequence[int]) -> Derived | None:
@@ -161,7 +165,7 @@ def _label(sheet: Sheet, layout: Layout, axis: Axis, at: int) -> str:
         else [(at, column) for column in layout.stub_columns]
     )
     texts = [sheet.text(*cell) for cell in cells]
-    return next((text for text in texts if text), "")
+    return next((text for text in texts[::-1] if text), "")
 
 
 def with_derived(layouts: Sequence[Layout], lines: Sequence[tuple[int, Derived]]) -> list[Layout]:
