@@ -2,6 +2,7 @@
 
 from kebrin.grammar.words import is_ratio
 from kebrin.layout.about import lines_about
+from kebrin.layout.build import names_period
 from kebrin.layout.calendars import CALENDAR_NAMES
 from kebrin.layout.derived import follows
 from kebrin.layout.fields import find_fields, stated_field
@@ -48,6 +49,7 @@ __all__ = [
     "is_ratio",
     "likely_pattern",
     "lines_about",
+    "names_period",
     "page_cells",
     "sheets_left_out",
     "stated_field",

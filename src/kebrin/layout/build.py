@@ -109,7 +109,7 @@ def build(
         fields=(*fields, *_others(around.inherited, fields)), texts=texts, hidden_rows=frame.hidden_rows,
         hidden_columns=frame.hidden_columns, label_rows=label_rows, repeats=frame.repeats, pages=frame.pages, measures=measures,
         listed=frame.listed, title=title,
-        title_name=period_name([title]) if title_at and int(sheet.filled[title_at[0]].sum()) == 1 else "",
+        title_name=names_period(sheet, area, title_at) if title_at else "",
         title_at=title_at, unit=unit, stub_head=names.found[-1] if names.found else "", evidence=(*frame.evidence, *remarks),
         counts=frame.counts,
     )  # fmt: skip
@@ -312,11 +312,12 @@ def _others(inherited: Sequence[FieldCell], own: Sequence[FieldCell]) -> list[Fi
 def _title(
     sheet: Sheet, area: Area, texts: Mapping[tuple[int, int], Role], unit: FieldCell | None
 ) -> tuple[str, tuple[int, int] | None]:
-    """The text nearest above a block that gives no unit, and its cell; of several on one row the first."""
+    """The text nearest above a block that gives no unit, and its cell; a period before all, of several on a row the first."""
     own = None if unit is None else unit.label_at
     above = [at for at, role in texts.items() if role == Role.TITLE and at[0] < area.top and at != own]
     if not above:
         return "", None
+    above = [at for at in above if names_period(sheet, area, at)] or above
     row = max(row for row, _ in above)
     at = min(at for at in above if at[0] == row)
     return sheet.text(*at), at
@@ -357,8 +358,14 @@ def _texts_around(
 
 def _is_title(sheet: Sheet, row: int, column: int, area: Area) -> bool:
     """Whether a year or a date stands alone on one of the rows right above a block."""
-    alone = int(sheet.filled[row].sum()) == 1 and row < area.top
-    return alone and not sheet.filled[row + 1 : area.top].any() and bool(period_name([sheet.text(row, column)]))
+    between = sheet.data[row + 1 : area.top, area.left : area.right + 1].any()
+    return row < area.top and not between and bool(names_period(sheet, area, (row, column)))
+
+
+def names_period(sheet: Sheet, area: Area, at: tuple[int, int]) -> str:
+    """What kind of period a text above a block names, where it stands alone on its row over the block; ''."""
+    alone = int(sheet.filled[at[0], area.left : area.right + 1].sum()) == 1 and area.left <= at[1] <= area.right
+    return period_name([sheet.text(*at)]) if alone else ""
 
 
 def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> dict[str, str]:

@@ -15,7 +15,7 @@ from kebrin.layout.labels import label
 from kebrin.layout.model import MISSING
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Sequence
+    from collections.abc import Collection, Mapping, Sequence
 
     from kebrin.layout.model import Layout, Level, Stated
 
@@ -50,12 +50,12 @@ def find_names(
     """
     found = {column: _stub_head(sheet, heads, column) for column in stub}
     stub_names = [without_continued(label(sheet.at(*at), marks)) if (at := found[column]) else "" for column in stub]
-    taken = {at[0] for at in found.values() if at}
-    boxhead_names = [_row_name(sheet, row, stub) if row not in taken else "" for row in boxhead]
+    corners = {row: _corner(sheet, row, stub, found) for row in boxhead}
+    boxhead_names = [label(sheet.at(*at)).rstrip(" :") if (at := corners[row]) else "" for row in boxhead]
     beside_at = {column: _stub_head(sheet, heads, column) for column in beside}
     beside_names = [label(sheet.at(*at), marks) if (at := beside_at[column]) else "" for column in beside]
     width = sheet.shape[1]
-    row_heads = [row * width + stub[-1] if name else MISSING for row, name in zip(boxhead, boxhead_names, strict=True)]
+    row_heads = [MISSING if (at := corners[row]) is None else at[0] * width + at[1] for row in boxhead]
     of_stub, of_beside = (
         [MISSING if at is None else at[0] * width + at[1] for at in one.values()] for one in (found, beside_at)
     )
@@ -99,10 +99,14 @@ def _stub_head(sheet: Sheet, boxhead: Sequence[int], column: int) -> tuple[int, 
     return None
 
 
-def _row_name(sheet: Sheet, row: int, stub: Sequence[int]) -> str:
-    if not stub or sheet.kinds[row, stub[-1]] != Kind.TEXT:
-        return ""
-    return label(sheet.at(row, stub[-1])).rstrip(" :")
+def _corner(
+    sheet: Sheet, row: int, stub: Sequence[int], heads: Mapping[int, tuple[int, int] | None]
+) -> tuple[int, int] | None:
+    """The cell of the corner that names a heading row: the last one filled there, if no stub head stands on the row."""
+    if any(at is not None and at[0] == row for at in heads.values()):
+        return None
+    filled = [column for column in stub if sheet.kinds[row, column] == Kind.TEXT]
+    return (row, filled[-1]) if filled else None
 
 
 def _override(names: list[str], stated: Sequence[str] | None) -> list[str]:

@@ -221,7 +221,8 @@ def _refuted_page(account: Account, left: Left, cells: Sequence[tuple[int, int]]
 def _beside_page(sheet: Sheet, row: int) -> str:
     """What a row says beside which page it is and when it was printed."""
     texts = " ".join(sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist())
-    return re.sub(r"[\W_]+", " ", _STAMP.sub("", _PAGE_ALONE.sub("", texts))).strip() + ":" * (": " in texts)
+    rest = _STAMP.sub("", _PAGE_ALONE.sub("", texts))
+    return re.sub(r"[\W_]+", " ", rest).strip() + ":" * (": " in rest)
 
 
 def _is_page_line(sheet: Sheet, row: int, beside: Counter[str]) -> bool:
@@ -421,8 +422,11 @@ def _is_around_hull(sheet: Sheet, hull: tuple[int, int, int, int], cell: tuple[i
     # A label with a colon and what stands beside it is a line of text, however narrow the table is.
     if filled > max(2 if spoken else 1, (last - first + 1) // 2) or (beside_rows and filled > 1):
         return False
-    if row < top and filled > _TITLE_CELLS and not spoken:
-        return False  # several texts side by side say more than a title does
+    apart = row < top and not sheet.filled[row + 1 : top].any(axis=1).all()
+    if row < top and filled > _TITLE_CELLS and not spoken and not apart:
+        return (
+            False  # several texts side by side say more than a title does, unless a blank row parts them from the table
+        )
     text = sheet.text(row, column)
     few = len(text.split()) <= _SPANNING_WORDS and ":" not in text and not is_unit(text)
     # Right over the headings it may span some of them.

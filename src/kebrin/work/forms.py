@@ -18,9 +18,8 @@ import pyarrow as pa
 
 from kebrin.cells import Kind, Look, read_text
 from kebrin.cells.readings import Readings
-from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import look_of, scale_words
-from kebrin.layout import Role
+from kebrin.layout import Role, names_period
 from kebrin.proof import Use, body_accounts, tie_out, totals_elsewhere
 from kebrin.proof.figures import kept_sums
 from kebrin.table import arrays
@@ -223,8 +222,7 @@ def _layout(sheet: Sheet, before: Sheet, layout: Layout) -> Layout | None:
     title, name = layout.title, layout.title_name
     if layout.title_at is not None:
         title = sheet.text(*layout.title_at)
-        single = int(sheet.filled[layout.title_at[0]].sum()) == 1
-        if name != (period_name([title]) if single else ""):
+        if name != names_period(sheet, layout.area, layout.title_at):
             return None
     return replace(layout, sheet=sheet.name, fields=tuple(filter(None, fields)), title=title, unit=unit)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -66,6 +67,7 @@ def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
         left += [_count(sheet, layout, one) for one in layout.counts]
         left += [Left(Why.ABOUT, "row", one.row, one.cells, stated=one.stated, label=one.label) for one in layout.about]
         left += [_derived(one) for one in layout.derived]
+        left += _bands_left(sheet, layout)
         for role, why in ((Role.TITLE, Why.TITLE), (Role.NOTE, Why.NOTE)):
             cells = tuple(at for at, own in layout.texts.items() if own == role)
             left += [Left(why, "cells", cells=cells)] if cells else []
@@ -116,6 +118,21 @@ def _count(sheet: Sheet, layout: Layout, one: Counted) -> Left:
     )
     parts, columns = one.rows.astype(np.int32), one.columns.astype(np.int32)
     return Left(Why.COUNT, one.axis, one.at, tuple(places), parts, columns, one.signs)
+
+
+def _bands_left(sheet: Sheet, layout: Layout) -> list[Left]:
+    """Heads over nothing but rows that sum others: "Persons" over the sums of "Men" and "Women" is left out with them."""
+    totals = {line.at: line for line in layout.total_lines("row")}
+    starts = sorted(set(layout.label_rows))
+    rows = np.array(sorted([*layout.body_rows.tolist(), *totals]), np.intp)
+    found = []
+    for row, end in zip(starts, [*starts[1:], layout.area.bottom + 1], strict=False):
+        own = rows[(rows > row) & (rows < end)].tolist()
+        if own and all(at in totals for at in own):
+            first = _total(sheet, layout, totals[own[0]])
+            cells = tuple((row, column) for column in layout.stub_columns if sheet.filled[row, column])
+            found.append(replace(first, axis="cells", cells=cells, placed=False))
+    return found
 
 
 def _derived(one: Derived) -> Left:
