@@ -39,7 +39,7 @@ def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list
         levels = [one for one in segment.sources if one.axis == axis]
         if axis == 0 and len(segment.columns) > 1 and not any(one.axis == 1 for one in segment.sources):
             continue  # records: a figure in their first column is one of their own, as any other
-        if axis == 1 and (any(one.measure for one in levels) or _over_words(sheet, segment)):
+        if _over_words(sheet, segment) or (axis == 1 and any(one.measure for one in levels)):
             continue
         for level in levels:
             there = np.flatnonzero(used & (level.rows >= 0))
@@ -67,7 +67,7 @@ def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list
 
 
 def _over_words(sheet: Sheet, segment: Segment) -> bool:
-    """Whether the values are words: figures over them are no values that were taken for labels."""
+    """Whether the values are words: figures over and before them are no values that were taken for labels."""
     for name in segment.columns:
         rows, columns = segment.cells(name)
         there = columns >= 0

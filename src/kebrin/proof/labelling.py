@@ -36,6 +36,7 @@ class Checked:
     what: str = ""
     broken: list[tuple[int, int]] | None = None
     carried: int = 0
+    crosses: bool = False  # whether only a merge that the sheet has crosses another one: spanners may
 
 
 def lines_in_use(segment: Segment) -> tuple[Flags, Flags]:
@@ -89,7 +90,7 @@ def _check(
     if len(crossed):
         broken = [(int(rows[at]), int(columns[at])) for at in crossed.tolist()]
         what = f"{labels.column}: a label is merged over lines of which the level outside it says unlike things"
-        return Checked(labels, cells, what, list(dict.fromkeys(broken)))
+        return Checked(labels, cells, what, list(dict.fromkeys(broken)), crosses=True)
     rest = np.flatnonzero(~direct & ~merged)
     if not len(rest):
         return Checked(labels, cells)

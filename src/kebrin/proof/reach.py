@@ -179,7 +179,7 @@ def _labels(
 ) -> None:  # fmt: skip
     for found in check_labels(account.sheet, segment, table, aside):
         if found.broken:
-            account.object(FindingKind.LABEL, found.what, found.broken)
+            account.object(FindingKind.LABEL, found.what, found.broken, breaks=not found.crosses)
         _claim(account, found.cells, Use.LABEL if found.labels.axis == 0 else Use.HEADING, labels)
         account.came_by(found.labels.column, found.cells)
         _head(account, found.labels.column, found.labels.head)

@@ -67,7 +67,13 @@ class Account:
         self.via.setdefault(column, []).append(cells)
 
     def object(
-        self, kind: FindingKind, what: str, cells: Sequence[Sequence[int]], *settle: Settle, count: int | None = None
+        self,
+        kind: FindingKind,
+        what: str,
+        cells: Sequence[Sequence[int]],
+        *settle: Settle,
+        count: int | None = None,
+        breaks: bool = True,
     ) -> None:
         """Note an objection with its cells and the lines that settle it."""
         shown = tuple(self.sheet.address(int(row), int(column)) for row, column in list(cells)[:_FEW])
@@ -79,7 +85,7 @@ class Account:
                 self.sheet.name,
                 shown,
                 len(cells) if count is None else count,
-                breaks=True,
+                breaks=breaks,
                 settle=settle,
             )
         )
