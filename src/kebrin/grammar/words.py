@@ -169,6 +169,18 @@ def says_most(label: str) -> bool:
     return _MOST.fullmatch(label.strip()) is not None
 
 
+_COUNT = re.compile(r"(?:number|no\.|count) of\b.*|n|N|n=|N=", re.IGNORECASE)
+
+
+def names_count(label: str) -> bool:
+    """Whether a label says that its row counts what stands behind the figures.
+
+    >>> names_count("Number of ports reporting"), names_count("Limit")
+    (True, False)
+    """
+    return _COUNT.fullmatch(label.strip()) is not None
+
+
 def speaks_of_columns(label: str) -> bool:
     """Whether the label of a row says that it speaks of the columns: limits, a unit, codes, how many stand behind them.
 

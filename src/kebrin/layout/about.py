@@ -19,6 +19,7 @@ from kebrin.errors import LayoutError, Place
 from kebrin.grammar.words import (
     average_word,
     carried_word,
+    names_count,
     says_limit,
     says_most,
     says_whole,
@@ -34,6 +35,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
+    from kebrin.layout.model import Stated
 
 # Such lines stand so near to the first or the last record.
 _EDGE = 3
@@ -110,21 +112,21 @@ def stated_about(sheet: Sheet, labels: Sequence[str]) -> list[Maybe]:
     return found
 
 
-def with_about(sheet: Sheet, layouts: Sequence[Layout], lines: Sequence[Maybe]) -> list[Layout]:
+def with_about(sheet: Sheet, layouts: Sequence[Layout], lines: Sequence[Maybe], stated: Stated) -> list[Layout]:
     """The blocks, read without some lines, with these: as levels over what each labels, or told."""
     found = list(layouts)
     for line in lines if layouts else ():
         at = min(range(len(found)), key=lambda one: _distance(found[one], line.row))
-        found[at] = _with_line(sheet, found[at], line)
+        found[at] = _with_line(sheet, found[at], line, stated)
     return found
 
 
-def _with_line(sheet: Sheet, layout: Layout, line: Maybe) -> Layout:
+def _with_line(sheet: Sheet, layout: Layout, line: Maybe, stated: Stated) -> Layout:
     cells = tuple((line.row, column) for column in np.flatnonzero(sheet.filled[line.row]).tolist())
     texts = {cell: role for cell, role in layout.texts.items() if cell not in cells}
     fields = tuple(one for one in layout.fields if not {one.label_at, one.value_at} & {*cells})
     layout = replace(layout, texts=texts, fields=fields)
-    named = replace(layout, measures=layout.boxhead[0].name) if _parts_measures(sheet, layout, line) else layout
+    named = replace(layout, measures=layout.boxhead[0].name) if _parts_measures(sheet, layout, line, stated) else layout
     if named.measures or not named.boxhead or _counts_records(sheet, named, line):
         said = About(line.row, line.label, cells, stated=line.why == "so it is stated")
         why = f"it speaks of the columns: {line.why}"
@@ -145,9 +147,10 @@ def _with_line(sheet: Sheet, layout: Layout, line: Maybe) -> Layout:
     return replace(named, boxhead=(*named.boxhead, own), about=(*named.about, said), evidence=evidence)
 
 
-def _parts_measures(sheet: Sheet, layout: Layout, line: Maybe) -> bool:
+def _parts_measures(sheet: Sheet, layout: Layout, line: Maybe, stated: Stated) -> bool:
     """Whether a line's limits differ from column to column: they hold unlike things, and each is a measure."""
-    if layout.measures or len(layout.boxhead) != 1 or not says_limit(line.label) or says_most(line.label):
+    limit = says_limit(line.label) and not says_most(line.label) and not names_count(line.label)
+    if layout.measures or len(layout.boxhead) != 1 or not limit or stated.boxhead is not None or stated.measure:
         return False
     numbers = sheet.numbers[line.row, layout.body_columns]
     return len(np.unique(numbers[~np.isnan(numbers)])) > 1

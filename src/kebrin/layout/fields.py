@@ -24,6 +24,7 @@ _LONGEST_LABEL, _LONGEST_VALUE = 40, 80
 # A colon that is none of a time of day.
 _COLON = re.compile(r"(?<!\d):|:(?!\d)")
 _LABEL_WORDS, _MOST_IN_LINE = 4, 12
+_KEY_HEAD = re.compile(r"(?:key|legend|symbols?|signs?|codes?|abbreviations?)(?: used)?\s*:?", re.IGNORECASE)
 # The sign of a key's line has no more letters.
 _LONGEST_SIGN = 4
 # So many pairs make a line of fields, and so many lines of them are no headings.
@@ -78,6 +79,9 @@ def key_cells(sheet: Sheet, block: Area) -> tuple[tuple[int, int], ...]:
     >>> key_cells(Sheet.of(rows), Area(0, 0, 2, 2))
     ((4, 0), (4, 1), (5, 0), (5, 1))
     """
+    headed = [row for row in key_lines(sheet, np.arange(sheet.shape[0])) if row > block.bottom]
+    if headed:
+        return tuple((row, column) for row in headed for column in np.flatnonzero(sheet.filled[row]).tolist())
     below = range(block.bottom + 1, sheet.shape[0])
     pairs = {row: own for row in below if len(own := np.flatnonzero(sheet.filled[row]).tolist()) == 2}
     signs = {row: sheet.text(row, own[0]) for row, own in pairs.items()}
@@ -92,6 +96,29 @@ def key_cells(sheet: Sheet, block: Area) -> tuple[tuple[int, int], ...]:
     seen = {text.strip().casefold() for text in sheet.values[area][sheet.kinds[area] == Kind.TEXT]}
     known = [row for row, sign in short.items() if sign.casefold() in seen]
     return tuple((row, column) for row in short for column in pairs[row]) if 2 * len(known) > len(short) else ()
+
+
+def key_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
+    """The rows of a key below a table: "Key" alone on its row, behind a gap, and lines of a short sign and what it says.
+
+    >>> rows = [["Quay", "St"], ["East", "p"], [None, None], ["Key", None], ["p", "paid"]]
+    >>> key_lines(Sheet.of(rows), np.array([0, 1, 3, 4]))
+    (3, 4)
+    """
+    for at, row in enumerate(rows.tolist()):
+        filled = np.flatnonzero(sheet.filled[row]).tolist()
+        if len(filled) != 1 or at < _PAIRS or not _KEY_HEAD.fullmatch(sheet.text(row, filled[0])):
+            continue
+        found = [row]
+        for below in rows[at + 1 :].tolist():
+            own = np.flatnonzero(sheet.filled[below]).tolist()
+            short = len(own) == _PAIRS and len(sheet.text(below, own[0])) <= _LONGEST_SIGN
+            if not short or sheet.data[below, own[1]] or below != found[-1] + 1:
+                break
+            found.append(below)
+        if len(found) > 1 and row - int(rows[at - 1]) > 1:
+            return tuple(found)
+    return ()
 
 
 def unit_line(sheet: Sheet, block: Area, around: NDArray[np.bool_]) -> FieldCell | None:

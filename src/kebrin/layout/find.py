@@ -93,7 +93,7 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     if more := [one for one in maybe if neat(one.label).casefold() not in kept]:
         lines = [*lines, *more]
         found = found_layouts(sheet, stated, fields, [line.row for line in lines], out)
-    return with_about(sheet, with_derived(found, derived), lines)
+    return with_about(sheet, with_derived(found, derived), lines, stated)
 
 
 def found_layouts(

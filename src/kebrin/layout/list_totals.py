@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.grammar.words import carried_word, is_ratio, names_a_key, says_rank, says_whole, total_word
+from kebrin.grammar.words import average_word, carried_word, is_ratio, names_a_key, says_rank, says_whole, total_word
 from kebrin.layout.formulas import summing_lines
 from kebrin.layout.model import CARRIES, STATED, TotalLine
 from kebrin.layout.unlike import balance_of
@@ -179,7 +179,7 @@ def _list(sheet: Sheet, rows: NDArray[np.intp], heads: Mapping[int, str]) -> _Li
     figures = (share >= _FIGURES) & ~keys
     if not figures.any():
         return None
-    ratio = np.array([is_ratio(head) for head in heads.values()], np.bool_)[figures]
+    ratio = np.array([is_ratio(head) or bool(average_word(head)) for head in heads.values()], np.bool_)[figures]
     balance = balance_of(numbers[:, figures])
     if balance >= 0:
         ratio[balance] = True  # what is left is no part of a sum

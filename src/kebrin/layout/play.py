@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.grammar.words import KEYED, is_drawn
-from kebrin.layout.fields import leading_field_lines, trailing_field_lines
+from kebrin.layout.fields import key_lines, leading_field_lines, trailing_field_lines
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -71,7 +71,7 @@ def in_play(sheet: Sheet) -> Play:
     columns = _but(columns, _asides(sheet, rows, columns))
     columns = _but(columns, _pairs_beside(sheet, rows, columns))
     comments = (*comment_lines(sheet, rows), *rule_lines(sheet, rows))
-    rows = _but(rows, (*leading_field_lines(sheet, rows), *trailing_field_lines(sheet, rows)))
+    rows = _but(rows, (*leading_field_lines(sheet, rows), *trailing_field_lines(sheet, rows), *key_lines(sheet, rows)))
     return Play(_but(rows, comments), columns, hidden_rows, hidden_columns, comments=comments)
 
 

@@ -39,6 +39,7 @@ from kebrin.proof.ledger import LeftLine, SheetLedger, Use
 from kebrin.proof.left import Left, Why
 from kebrin.proof.reasons import Account, account_for_left, widen
 from kebrin.proof.strangers import object_to_strangers
+from kebrin.proof.sums import adds_up
 from kebrin.table import FindingKind, Settle, arrays
 
 if TYPE_CHECKING:
@@ -381,7 +382,8 @@ def _totals_among_values(account: Account, segment: Segment, table: Table, said:
 
 def _sums_all(table: Table, segment: Segment, at: int) -> bool:
     """Whether a record's figures are the sums of those of all others, in every column of figures."""
-    own = [table.data.column(name) for name in segment.columns if pa.types.is_floating(table.data.column(name).type)]
+    figures = [name for name in segment.columns if pa.types.is_floating(table.data.column(name).type)]
+    own = [table.data.column(name) for name in figures if adds_up(name)]
     numbers = [np.nan_to_num(arrays.floats_of(column)) for column in own]
     return len(numbers) > 0 and all(
         one[at] != 0 and abs(float(one.sum()) - 2 * float(one[at])) <= 1e-9 * float(np.abs(one).sum())

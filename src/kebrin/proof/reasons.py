@@ -378,12 +378,13 @@ def _is_around(account: Account, cell: tuple[int, int]) -> bool:
 
 
 def _is_explained(account: Account, cell: tuple[int, int]) -> bool:
-    """Whether a sign stands below all blocks, before a text that says what it stands for and with nothing else on its row."""
-    sheet, (row, column) = account.sheet, cell
+    """Whether a cell is a short sign below all blocks, or the text behind one that says what it stands for."""
+    sheet, row = account.sheet, cell[0]
     columns = np.flatnonzero(sheet.filled[row]).tolist()
-    pair = len(columns) == _TITLE_CELLS and columns[0] == column and not sheet.data[row, columns[1]]
     below = all(row > bottom for _, _, bottom, _ in account.hulls)
-    return pair and below and sheet.kinds[cell] == Kind.TEXT and len(sheet.text(*cell)) <= _SIGN
+    if len(columns) != _TITLE_CELLS or not below or sheet.data[row, columns[1]]:
+        return False
+    return sheet.kinds[row, columns[0]] == Kind.TEXT and len(sheet.text(row, columns[0])) <= _SIGN
 
 
 def _labels_a_row(account: Account, cell: tuple[int, int]) -> bool:

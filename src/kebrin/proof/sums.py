@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.grammar.words import is_ratio, names_a_key, says_rank
+from kebrin.grammar.words import average_word, is_ratio, names_a_key, says_rank
 from kebrin.table.arrays import uneven
 
 if TYPE_CHECKING:
@@ -29,7 +29,7 @@ def adds_up(name: str) -> bool:
     >>> adds_up("Boats"), adds_up("Share of boats"), adds_up("Ticket no.")
     (True, False, False)
     """
-    return not (is_ratio(name) or says_rank(name) or names_a_key(name))
+    return not (is_ratio(name) or says_rank(name) or names_a_key(name) or average_word(name))
 
 
 def sums_among(numbers: Numbers, fewest: int = 2) -> list[tuple[int, int, int]]:
