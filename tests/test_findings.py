@@ -76,8 +76,8 @@ WRONG: dict[str, tuple[Any, FindingKind, tuple[str, str], str, tuple[str, ...], 
         ("Quay", "heading 1", "heading 2", "value"), 15,
     ),
     "a text that is part of nothing": (
-        {"Foot": [["Foot by quay"], ["Page: 1 / 1"], [""], ["Quay", "Jan", "Feb"], ["North", 12, 31], ["South", 44, 20]]},
-        FindingKind.UNCLAIMED, ("Foot", "A2"), "leave_out = ['cell A2']", ("Quay", "month", "value"), 4,
+        {"Foot": [["Foot by quay"], [""], ["Quay", "Jan", "Feb"], ["North", 12, 31], ["South", 44, 20], [""], [""], [""], [7]]},
+        FindingKind.UNCLAIMED, ("Foot", "A9"), "leave_out = ['cell A9']", ("Quay", "month", "value"), 4,
     ),
     "two columns of one name": (
         "Item,Unit,On hand,Unit\nRope,m,12,0.50\nChain,m,7,2.25\nSail,ea,3,80.00\nOar,ea,9,6.75\n",

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells.kinds import Kind
+from kebrin.grammar.languages import decimal_sign
 from kebrin.grammar.legend import Means, is_number, means, read_key
 from kebrin.grammar.reading import HEDGED, MISSING_MARKS, Look, neat, read_text
 from kebrin.grammar.words import is_unit, unknown_units
@@ -296,7 +297,7 @@ def _conventions(
             decimals[column] = "?"
         elif len(unsure):
             left.append(column)
-    _settle_rest(left, decimals, whys, hints)
+    _settle_rest(left, decimals, whys, hints, cells.texts)
     return decimals, whys
 
 
@@ -339,8 +340,11 @@ def _is_year(number: float) -> bool:
     return bool(number % 1 == 0 and 1800 <= number <= 2150)
 
 
-def _settle_rest(left: Sequence[int], decimals: dict[int, str], whys: dict[int, str], hints: Hints) -> None:
+def _settle_rest(
+    left: Sequence[int], decimals: dict[int, str], whys: dict[int, str], hints: Hints, texts: Sequence[str]
+) -> None:
     known = set(decimals.values()) - {"?"}
+    spoken = decimal_sign(texts) if left and not known and not hints.assumed and hints.delimiter != "," else ""
     for column in left:
         if hints.delimiter == ",":
             decimals[column], whys[column] = ".", "commas part the cells of this file, so none is a decimal comma"
@@ -349,6 +353,8 @@ def _settle_rest(left: Sequence[int], decimals: dict[int, str], whys: dict[int, 
             whys[column] = f"the sheet's other columns have a decimal {_SIGNS[decimals[column]]}"
         elif hints.assumed:
             decimals[column], whys[column] = hints.assumed, f"tried with a decimal {_SIGNS[hints.assumed]}"
+        elif spoken:
+            decimals[column], whys[column] = spoken, f"the language of the sheet's words has a decimal {_SIGNS[spoken]}"
         else:
             decimals[column] = "?"
 

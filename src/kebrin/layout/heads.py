@@ -132,11 +132,29 @@ def find_heads(
         codes_of: list[str | None] = [None] * len(rows)
         for at in heads:
             codes_of[at] = label(sheet.at(int(rows[at]), other), marks) if lanes[at] != other else None
+        there = [
+            None if lane == other else text
+            for text, lane in zip(_said(sheet, rows, [other] * len(rows), marks), lanes, strict=True)
+        ]
+        if _begin_their_parts(there, codes_of, heads, levels):
+            continue  # 1.1 says that it is below 1
         codes = _levels(rows, codes_of, heads, levels, depth_of, [other] * len(rows), width) if any(codes_of) else ()
         for own, code, level in zip(beside, codes, found, strict=False):
             own.extend([replace(code, name=f"{level.name} {name}")] if code.texts else [])
     ordered = [one for own, level in zip(beside, found, strict=True) for one in (*own, level)]
     return Heads(tuple(ordered), only, notes, why, empty)
+
+
+def _begin_their_parts(
+    texts: Sequence[str | None], codes: Sequence[str | None], heads: Sequence[int], depths: Mapping[int, int]
+) -> bool:
+    """Whether the code of each head begins those of all rows below it, up to the next head that is no deeper."""
+    for at in heads:
+        end = next((other for other in heads if other > at and depths[other] <= depths[at]), len(texts))
+        code = codes[at]
+        if code and not all((texts[below] or code).startswith(code) for below in range(at + 1, end)):
+            return False
+    return True
 
 
 def _lanes(sheet: Sheet, rows: NDArray[np.intp], stub: Sequence[int]) -> list[int]:
