@@ -49,6 +49,7 @@ class Hints:
         assumed: the decimal sign to try where nothing on the sheet settles it.
         missing: texts that a person states to mean "no value", in small letters.
         none: texts and figures that a person states to stand for no value in the whole table, in small letters.
+        spoken: the decimal sign of the language that the file names.
         delimiter: what parts the cells of a text file.
         codes: the columns whose digits are names, by their number formats.
         minus: texts that a person states to make the figure before them negative, in small letters.
@@ -60,6 +61,7 @@ class Hints:
     missing: frozenset[str] = frozenset()
     none: frozenset[str] = frozenset()
     minus: frozenset[str] = frozenset()
+    spoken: str = ""
     delimiter: str = ""
     codes: frozenset[int] = frozenset()
     heads: int = -1
@@ -344,7 +346,8 @@ def _settle_rest(
     left: Sequence[int], decimals: dict[int, str], whys: dict[int, str], hints: Hints, texts: Sequence[str]
 ) -> None:
     known = set(decimals.values()) - {"?"}
-    spoken = decimal_sign(texts) if left and not known and not hints.assumed and hints.delimiter != "," else ""
+    open_ = left and not known and not hints.assumed and hints.delimiter != ","
+    spoken = (hints.spoken or decimal_sign(texts)) if open_ else ""
     for column in left:
         if hints.delimiter == ",":
             decimals[column], whys[column] = ".", "commas part the cells of this file, so none is a decimal comma"
@@ -354,7 +357,7 @@ def _settle_rest(
         elif hints.assumed:
             decimals[column], whys[column] = hints.assumed, f"tried with a decimal {_SIGNS[hints.assumed]}"
         elif spoken:
-            decimals[column], whys[column] = spoken, f"the language of the sheet's words has a decimal {_SIGNS[spoken]}"
+            decimals[column], whys[column] = spoken, f"the language of its words has a decimal {_SIGNS[spoken]}"
         else:
             decimals[column] = "?"
 

@@ -26,8 +26,44 @@ _OF_COMMAS = (
     "w na z bez nie wszystkie są między przed inne oraz dla"
 )
 _POINT, _COMMA = frozenset(_OF_POINTS.split()), frozenset(_OF_COMMAS.split())
+_POINT_TAGS = frozenset({"en", "ga", "cy", "ja", "zh", "ko", "th", "he", "ms"})
+_COMMA_TAGS = frozenset(
+    {
+        "de",
+        "fr",
+        "es",
+        "it",
+        "nl",
+        "da",
+        "nb",
+        "nn",
+        "no",
+        "sv",
+        "fi",
+        "pl",
+        "pt",
+        "cs",
+        "sk",
+        "ru",
+        "uk",
+        "tr",
+        "el",
+        "hu",
+    }
+)
 _FEWEST = 2
 _WORD = re.compile(r"[^\W\d_]+")
+
+
+def decimal_of(tags: Iterable[str]) -> str:
+    """The decimal sign of the languages that a file names ("en", "de-AT"); '' where it names none, or several unlike ones.
+
+    >>> decimal_of(["en-GB", "EN"]), decimal_of(["de"]), decimal_of(["en", "fr"]), decimal_of([])
+    ('.', ',', '', '')
+    """
+    names = {tag.casefold().partition("-")[0] for tag in tags if tag}
+    signs = {"." if name in _POINT_TAGS else "," if name in _COMMA_TAGS else "" for name in names}
+    return signs.pop() if len(signs) == 1 else ""
 
 
 def decimal_sign(texts: Iterable[str]) -> str:

@@ -32,6 +32,7 @@ _HEDGED = re.compile(
 HEDGED = "<>"
 _ORDINAL = frozenset({"st", "nd", "rd", "th"})
 # No amount is longer, whatever stands around it; no double holds more digits.
+_RAISED = "⁰¹²³⁴⁵⁶⁷⁸⁹"
 _LONGEST, _MOST_DIGITS = 40, 15
 _NONE = float("nan")
 
@@ -102,8 +103,9 @@ def read_text(text: str) -> Reading:
         return _WORDS
     if bare.isascii() and bare.isdigit() and bare[0] != "0" and len(bare) <= _MOST_DIGITS:
         return Reading(Look.NUMBER, float(bare), float(bare))  # most of what stands in a long list
-    if bare.casefold() in MISSING_MARKS:
-        return Reading(Look.MISSING)
+    plain = bare.rstrip(_RAISED)
+    if plain.casefold() in MISSING_MARKS:
+        return Reading(Look.MISSING, mark=bare[len(plain) :])
     if bare[0] in "<>≤≥~≈±" or bare[-1] in "=)":
         hedge = _HEDGED.fullmatch(bare)
         if hedge is not None:

@@ -13,6 +13,7 @@ from lxml import etree
 
 from kebrin.cells import Area, Formats, Hints, Report, Sheet, Spots, kinds_of
 from kebrin.errors import Place, SourceError
+from kebrin.grammar.languages import decimal_of
 from kebrin.grammar.reading import Look, read_text
 from kebrin.sources import files
 from kebrin.sources.encodings import Decoded, decode
@@ -23,7 +24,7 @@ from kebrin.sources.page_grid import BREAK, RAISED, all_text, elements, grid_of,
 from kebrin.sources.plain_rows import MARK, PlainRows
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator
+    from collections.abc import Callable, Iterator, Mapping
     from pathlib import Path
     from typing import TypeAlias
 
@@ -49,6 +50,8 @@ _GAP = 4
 _FIGURES = 0.3
 # Labels with what they say above a table are no more; a table of more is one.
 _MOST_FIELDS = 12
+# The mark of a note has no more letters.
+_LONGEST_MARK = 3
 # A heading that names a table is no longer.
 _LONGEST_NAME, _LOOKED_BACK = 60, 3
 
@@ -196,7 +199,7 @@ def _tables(root: Element) -> list[_Table]:
     """The tables, with what is said between them; those that only place others are none."""
     found: list[_Table] = []
     waiting: list[str] = []
-    for element, text in _walk(root):
+    for element, text in _walk(root, _marks_of(root)):
         if element is None:
             waiting.append(text)
             continue
@@ -243,9 +246,22 @@ def _pairs(table: Element) -> list[str]:
     return [f"{label.rstrip(':').rstrip()}: {value}" for label, value in said if value]
 
 
-def _walk(element: Element) -> Iterator[tuple[Element | None, str]]:
-    """Tables that hold no others, and texts, in the order of the page."""
+def _marks_of(root: Element) -> dict[str, str]:
+    """What marks the notes of a page by the links that lead to them: a short text, which a list does not say again."""
+    found: dict[str, str] = {}
+    for link in root.iter("a"):
+        target, mark = link.get("href") or "", all_text(link).strip("[]() ")
+        if target.startswith("#") and 0 < len(mark) <= _LONGEST_MARK:
+            found.setdefault(target[1:], mark.translate(RAISED))
+    return found
+
+
+def _walk(element: Element, marks: Mapping[str, str]) -> Iterator[tuple[Element | None, str]]:
+    """Tables that hold no others, and texts, in the order of the page; notes begin with the mark that leads to them."""
     said = [element.text or ""]
+    mark = marks.get(element.get("id") or "", "")
+    if mark and not all_text(element).lstrip("[( ").translate(RAISED).startswith(mark):
+        said.insert(0, f"{mark} ")
     for child in element:
         if is_shown(child):
             if child.tag == "table" and (child.find(".//table") is None or _holds_records(child)):
@@ -255,7 +271,7 @@ def _walk(element: Element) -> Iterator[tuple[Element | None, str]]:
                     yield one, ""
             elif child.tag in _BLOCKS or child.xpath("self::*[.//table or .//p or .//div or .//li]"):
                 yield from _flushed(said)
-                yield from _walk(child)
+                yield from _walk(child, marks)
             else:
                 said.append(_inline(child))
         said.append(child.tail or "")
@@ -319,8 +335,10 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
     sheet = Sheet(name, values, kinds, areas, source, textual=True, look_up_formats=_constant(formats), spots=spots)
     head = _head_of_records(elements) if elements else -1
     if head < 0 or sheet.data[top + head + 1 :].mean() >= _FIGURES:
-        return sheet
-    return replace(sheet, hints=Hints(heads=top + head))
+        head = -1 - top
+    around = [*table.element.iterancestors(), *table.element.iter()]
+    spoken = decimal_of({str(one.get("lang") or "") for one in around})
+    return replace(sheet, hints=Hints(heads=top + head, spoken=spoken)) if head >= 0 or spoken else sheet
 
 
 def _head_of_records(rows: list[Element]) -> int:
