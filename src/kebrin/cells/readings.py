@@ -7,6 +7,7 @@ column, the delimiter of the file, the sheet's other columns. What none of these
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
@@ -38,6 +39,7 @@ _SIGNS = {".": "point", ",": "comma"}
 #: Sides of the books, as they stand beside a figure; credits and what is overdrawn are negative unless a person says otherwise.
 SIDES = frozenset({"dr", "cr", "od"})
 CREDIT = frozenset({"cr", "od"})
+_SIDED = re.compile(r"\s*([-+(−]?\d[\d.,\s]*)(CR|DR|OD|Cr|Dr|cr|dr)\.?\s*")
 
 
 @dataclass(frozen=True)
@@ -77,6 +79,7 @@ class Readings:
         decimals: the decimal sign of each column in which it matters, '?' where it is open.
         whys: why that sign is believed, by column.
         legend: signs that a text on the sheet explains, with what it says of each.
+        within: cells of figures that a side behind them makes negative ("12.50 CR").
         sides: columns of sides ("DR", "CR") that stand right of figures, with the cells that make theirs negative.
     """
 
@@ -86,6 +89,7 @@ class Readings:
     whys: dict[int, str]
     legend: dict[str, str]
     sides: dict[int, tuple[int, ...]] = field(default_factory=dict)
+    within: tuple[tuple[int, int], ...] = ()
 
     @property
     def open(self) -> tuple[int, ...]:
@@ -118,6 +122,22 @@ def read_cells(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hin
     return _signed(found, sides, hints) if (sides := _sides(values, kinds, found.numbers, hints)) else found
 
 
+def _without_sides(texts: list[str]) -> tuple[list[str], dict[int, str]]:
+    """The texts with figures before a side of the books ("12.50 CR") as the figure alone, and the side of each by its place."""
+    found: dict[int, str] = {}
+    plain = texts
+    for at, text in enumerate(texts):
+        if text[-1:] in "RrDd." and (match := _SIDED.fullmatch(text)) is not None:
+            plain = texts.copy() if plain is texts else plain
+            plain[at], found[at] = match[1].rstrip(), match[2].casefold()
+    return plain, found
+
+
+def _negative_sides(there: set[str]) -> frozenset[str]:
+    """Which sides are negative if nothing is stated: what is overdrawn, where that is said, and credits where it is not."""
+    return frozenset({"od"}) if "od" in there else CREDIT
+
+
 def _sides(
     values: NDArray[np.object_], kinds: NDArray[np.uint8], numbers: NDArray[np.float64], hints: Hints
 ) -> dict[int, dict[int, str]]:
@@ -143,7 +163,7 @@ def _side(value: object) -> str:
 
 def _signed(found: Readings, sides: dict[int, dict[int, str]], hints: Hints) -> Readings:
     """The readings with the figures negative that stand before a side that is: credits, if nothing is stated."""
-    minus = hints.minus or CREDIT
+    minus = hints.minus or _negative_sides({text for texts in sides.values() for text in texts.values()})
     numbers = found.numbers.copy()
     turned = {}
     for column, texts in sides.items():
@@ -160,7 +180,8 @@ def _read(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hints) -
     looks[real] = Look.NUMBER
     numbers[real] = values[real].astype(np.float64)
     rows, columns = np.nonzero(kinds == Kind.TEXT)
-    texts = values[rows, columns].tolist()
+    said = values[rows, columns].tolist()
+    texts, inside = _without_sides(said)
     readings = [read_text(text) for text in texts]
     own = np.fromiter((reading.look for reading in readings), np.uint8, len(readings))
     legend = _legend(texts, values[real])
@@ -180,6 +201,9 @@ def _read(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hints) -
             comma[here] if sign == "," else point[here] if sign == "." else _certain(point[here], comma[here])
         )
     settled[(own == Look.WORDS) | (own == Look.CODE) | (own == Look.MISSING)] = np.nan
+    minus = hints.minus or _negative_sides(set(inside.values()))
+    turned = [at for at, side in inside.items() if side in minus and settled[at] == settled[at]]
+    settled[turned] *= -1
     numbers[rows, columns] = settled
     for sign in filter(is_number, legend):  # the key says that this figure stands for none
         none = numbers == float(sign.replace("−", "-"))
@@ -189,7 +213,8 @@ def _read(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hints) -
     for sign in filter(is_number, hints.none):
         none = numbers == float(sign.replace("−", "-"))
         looks[none], numbers[none] = Look.MISSING, np.nan
-    return Readings(looks, numbers, decimals, whys, legend)
+    within = tuple((int(rows[at]), int(columns[at])) for at in turned)
+    return Readings(looks, numbers, decimals, whys, legend, within=within)
 
 
 def _columns_of(cells: _Texts, sign: str) -> set[int]:

@@ -48,7 +48,7 @@ _OF_WHICH = re.compile(
     re.IGNORECASE,
 )
 _CARRIED = re.compile(
-    r"\W*(?:(?:balance |amount |total )?(?:carried|brought)[ -](?:forward|over|down)|[cb]/[fd]|"
+    r"\W*(?:(?:balance |amount |total )?(?:carried|brought)[ -](?:forward|fwd|over|down)|[cb]/[fd]|(?:opening|closing) balance|"
     r"übertrag|report à nouveau|à reporter|suma y sigue)\W*",
     re.IGNORECASE,
 )

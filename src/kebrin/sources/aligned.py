@@ -249,6 +249,16 @@ class Columns:
             spans += [(first, last)] if last > first else []
         return Row(cells, spans)
 
+    def under(self, line: Placed) -> Row:
+        """A line of headings over columns that a ruler draws: each stands over those that it reaches over."""
+        cells = [""] * len(self)
+        spans = []
+        for one in self._parts(line):
+            over = self._over(one) or [self._nearest(one)]
+            cells[over[0]] = f"{cells[over[0]]} {one.text.strip('-=<> ')}".strip()
+            spans += [(over[0], over[-1])] if len(over) > 1 else []
+        return Row(cells, spans)
+
     def _over_all(self, one: Field, edge: float) -> bool:
         """Whether a run of text stands in the middle of all columns rather than of those of figures."""
         if not self.places or not self.figures or one.right <= edge:

@@ -22,12 +22,13 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.sources.lines import Lines
+    from kebrin.sources.rulers import Ruler
     from kebrin.sources.stated import StatedText
 
 _NEAR, _FEWEST = 2, 2
 
 
-def long_sheet(lines: Lines, name: str, source: str, stated: StatedText) -> Sheet | None:
+def long_sheet(lines: Lines, name: str, source: str, stated: StatedText, ruler: Ruler) -> Sheet | None:
     """Lines as a sheet; None where other blanks than plain ones stand in them, or a record may take several lines."""
     runs = ManyRuns.of(lines.texts)
     if runs is None:
@@ -36,7 +37,7 @@ def long_sheet(lines: Lines, name: str, source: str, stated: StatedText) -> Shee
     bare = _bare_lines(lines, runs, stated)
     if _may_fold(runs, bare):
         return None
-    return _Grid(lines, runs, bare).sheet(name, source)
+    return _Grid(lines, runs, bare, ruler).sheet(name, source)
 
 
 class _Grid:
@@ -50,16 +51,18 @@ class _Grid:
         first: the first line that no heading stands in.
     """
 
-    def __init__(self, lines: Lines, runs: ManyRuns, bare: NDArray[np.bool_]) -> None:
+    def __init__(self, lines: Lines, runs: ManyRuns, bare: NDArray[np.bool_], ruler: Ruler) -> None:
+        self.ruler = ruler
         self.lines, self.runs, self.bare = lines, runs, bare.copy()
         amounts = runs.has_amount() & ~bare
         times = runs.has_time() & ~bare
-        self.columns = _columns(runs, amounts, times, bare)
+        self.columns = _columns(runs, amounts, times, bare, ruler)
         several = np.flatnonzero(~bare & (runs.counts > 1))
         body = np.flatnonzero(amounts)
         if not len(body) or (len(body) == 1 and holds_marks_alone(runs.fields(int(body[0])))):
             body = np.flatnonzero(times)
         self.first = int(body[0] if len(body) else several[0] + 1 if len(several) else runs.lines)
+        self.first = ruler.first_below(lines.texts) if ruler else self.first
         above = runs.counts[: self.first]
         self.bare[: max(self.first - 1, 0)] |= (above[:-1] == 1) & (above[1:] == 0)  # titles
         self._heads = set(lines.texts[: self.first]) - {""}
@@ -97,6 +100,8 @@ class _Grid:
 
     def _may_wrap(self) -> bool:
         """Whether all texts of some line begin where columns of words do, but for the first: they may go on from above."""
+        if self.ruler:
+            return bool((self.runs.counts[self.first :] == 1).any())
         begins = [left for at, (left, _) in enumerate(self.columns.places) if at and at not in self.columns.figures]
         elsewhere = np.bincount(self.runs.line[~np.isin(self.runs.left, begins)], minlength=self.runs.lines)
         maybe = (self.runs.counts > 0) & (elsewhere == 0) & ~self.bare
@@ -132,20 +137,25 @@ class _Grid:
         line = self._placed(at)
         if self.bare[at]:
             return bare_row(line, len(self.columns))
-        is_head = at < self.first or line.text in self._heads
-        return self.columns.heading(line) if is_head else self.columns.row(line)
+        if at >= self.first and line.text not in self._heads:
+            return self.columns.row(line)
+        if self.ruler and line.text.strip():
+            return self.columns.under(line) if line.text in self.ruler.heads else bare_row(line, len(self.columns))
+        return self.columns.heading(line)
 
     def _placed(self, at: int) -> Placed:
         return Placed(self.lines.where(at), self.lines.texts[at], self.runs.fields(at))
 
 
-def _columns(runs: ManyRuns, amounts: NDArray[np.bool_], times: NDArray[np.bool_], bare: NDArray[np.bool_]) -> Columns:
+def _columns(
+    runs: ManyRuns, amounts: NDArray[np.bool_], times: NDArray[np.bool_], bare: NDArray[np.bool_], ruler: Ruler
+) -> Columns:
     """The columns that the lines of figures share, or of times; where there are none, those of all lines with several runs."""
     body = amounts & ~runs.first_says(lambda text: bool(total_word(text)))
     for instead in (amounts, times, ~bare & (runs.counts > 1)):
         if np.count_nonzero(body) < _FEWEST:
             body = instead
-    return Columns.shared(runs.places(body[runs.line]), int(np.count_nonzero(body)), _NEAR)
+    return Columns.shared(runs.places(body[runs.line]), int(np.count_nonzero(body)), _NEAR, ruler.places)
 
 
 def _bare_lines(lines: Lines, runs: ManyRuns, stated: StatedText) -> NDArray[np.bool_]:

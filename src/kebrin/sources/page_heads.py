@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
 _HEAD_LINES = 12
 _DIGITS = re.compile(r"\d+")
+# A number at the end of a line, behind a gap or a word.
+_LAST = re.compile(r"^(.*\S)\s+(\d{1,5})\s*$")
 
 
 def without_page_heads(lines: Lines, begin: str = "") -> tuple[Lines, list[int]]:
@@ -52,14 +54,14 @@ def _end_of_head(texts: Sequence[str], starts: Sequence[int], first: Sequence[st
             break
         same = sum(head.split() == texts[start + at].split() for start in starts if start + at < len(texts))
         plain = 2 * same > len(starts) and head.strip() and (is_rule(head) or not _DIGITS.search(head))
-        if plain or says_page(head):
+        if plain or says_page(head) or (not at and _is_counted(texts, starts)):
             end = at + 1
     return end
 
 
 def _page_starts(texts: Sequence[str]) -> list[int]:
     """Where pages begin: at the first of the lines that come again with each page number, or again with no figure at all."""
-    at = _numbered(texts) or _repeated(texts)
+    at = _numbered(texts) or _counted(texts) or _repeated(texts)
     up = 0  # the head may begin above the line with the number
     while at and at[0] - up - 1 >= 0:
         above = {_form(texts[one - up - 1]) for one in at}
@@ -74,6 +76,21 @@ def _numbered(texts: Sequence[str]) -> list[int]:
     marked = {at: _form(texts[at]) for at in numbered_pages(texts)}
     common = Counter(marked.values()).most_common(1)
     return [at for at, form in marked.items() if form == common[0][0]] if common and common[0][1] > 1 else []
+
+
+def _counted(texts: Sequence[str]) -> list[int]:
+    """The lines that say what the first line of the report says, but for the number at their end, which counts: the pages.
+
+    >>> _counted(["PARTS LIST     1", "Rope   4", "PARTS LIST     2", "Oar    9"]), _counted(["Lane 1   4", "Lane 2   5"])
+    ([0, 2], [])
+    """
+    head = next(filter(None, texts), "")
+    own = _LAST.search(head)
+    if own is None or not own[1].strip() or (_DIGITS.search(own[1]) is not None and "  " not in own[1]):
+        return []
+    at = [one for one, text in enumerate(texts) if (match := _LAST.search(text)) and match[1].split() == own[1].split()]
+    numbers = [int(match[2]) for one in at if (match := _LAST.search(texts[one]))]
+    return at if len(at) > 1 and numbers == list(range(numbers[0], numbers[0] + len(numbers))) else []
 
 
 def _repeated(texts: Sequence[str]) -> list[int]:
@@ -91,9 +108,16 @@ def _form(text: str) -> str:
     return _DIGITS.sub("0", " ".join(text.split()))
 
 
+def _is_counted(texts: Sequence[str], starts: Sequence[int]) -> bool:
+    return list(starts) == _counted(texts)
+
+
 def _same_head(head: str, line: str) -> bool:
     """Whether a line says what the first page's head says there: the same, but for the page and the time."""
     if head.split() == line.split():
+        return True
+    own, other = _LAST.search(head), _LAST.search(line)
+    if own and other and own[1].split() == other[1].split():
         return True
     if not (PAGE.search(head) or STAMP.search(head)):
         return False

@@ -35,8 +35,9 @@ from kebrin.sources.lines import (
     without_page_behind,
 )
 from kebrin.sources.page_heads import without_page_heads
+from kebrin.sources.rulers import Ruler, find_ruler
 from kebrin.sources.stated import StatedText
-from kebrin.sources.wrapped import wrapped
+from kebrin.sources.wrapped import set_below, wrapped
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterable, Sequence
@@ -92,6 +93,7 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     passed = {at for at, line in enumerate(every.texts) if begins(line, stated.skip)} if stated.skip else ()
     rest = every.but(passed)
     lines, heads = without_page_heads(rest, stated.pages)
+    ruler = Ruler() if _says_where(stated) else find_ruler(lines.texts)
     kept = lines.but({at for at, line in enumerate(lines.texts) if is_rule(line)})
     kept = replace(kept, texts=without_page_behind(kept.texts))
     stated_places = _says_where(stated) or bool(stated.sections)
@@ -99,8 +101,8 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     if printed is None and len(kept.texts) >= _MANY and not _says_where(stated):
         from kebrin.sources.long_print import long_sheet  # what it needs takes long to load
 
-        printed = long_sheet(kept, name, source, stated)
-    printed = printed or _by_lines(kept, name, source, stated)
+        printed = long_sheet(kept, name, source, stated, ruler)
+    printed = printed or _by_lines(kept, name, source, stated, ruler)
     printed = _as_written(printed, said, every)
     if stated.pages and not any(begins(line, (stated.pages,)) for line in every.texts):
         raise _no_effect(f"pages = {stated.pages!r}", "no line begins so", source)
@@ -146,7 +148,7 @@ def _says_where(stated: StatedText) -> bool:
     return bool(stated.columns or stated.lines)
 
 
-def _by_lines(lines: Lines, name: str, source: str, stated: StatedText) -> Sheet:
+def _by_lines(lines: Lines, name: str, source: str, stated: StatedText, ruler: Ruler) -> Sheet:
     """Lines as a sheet, one line at a time."""
     if stated.columns:
         _refuse_cut_numbers(lines, stated, source)
@@ -163,7 +165,7 @@ def _by_lines(lines: Lines, name: str, source: str, stated: StatedText) -> Sheet
     unfold = unfolded(placed, bare, stated.lines)
     if stated.lines > 1 and len(unfold) == len(placed):
         raise _no_effect(f"lines = {stated.lines}", "its records do not take so many lines", source)
-    return grid(unfold, name, source, stated=stated)
+    return grid(unfold, name, source, stated=stated, ruler=ruler if len(unfold) == len(placed) else None)
 
 
 def _refuse_cut_numbers(lines: Lines, stated: StatedText, source: str) -> None:
@@ -226,9 +228,11 @@ def _no_effect(what: str, why: str, source: str) -> SourceError:
     )  # fmt: skip
 
 
-def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, stated: StatedText | None = None) -> Sheet:
+def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, stated: StatedText | None = None,
+    ruler: Ruler | None = None,
+) -> Sheet:  # fmt: skip
     """Placed lines as a sheet; columns less than `near` apart are one, unless figures end in the first."""
-    stated = stated or StatedText()
+    stated, ruler = stated or StatedText(), ruler or Ruler()
     hold("letters", round(max((one.right for line in placed for one in line.fields), default=0)), Place(source, name))
     bare = {at for at, one in enumerate(placed) if is_bare(one, stated)}
     body = [at for at, one in enumerate(placed) if at not in bare and is_body(one.fields)]
@@ -237,19 +241,28 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sta
     columns = Columns.of(
         [one.fields for at, one in enumerate(placed) if at not in bare],
         near,
-        tuple((left - 1, right) for left, right in stated.columns),
+        tuple((left - 1, right) for left, right in stated.columns) or ruler.places,
     )
     # Without figures the lines of times are the body, or the first line of several runs heads the rest.
     body = body or [at for at, one in enumerate(placed) if at not in bare and holds_times(one.fields)]
     several = next((at + 1 for at, one in enumerate(placed) if at not in bare and len(one.fields) > 1), len(placed))
     first = _first_alike(placed, body[0], bare) if body else several
+    first = ruler.first_below([one.text for one in placed]) if ruler else first
     bare |= {at for at in range(first - 1) if len(placed[at].fields) == 1 and not placed[at + 1].text.strip()}  # titles
     heads = {one.text for one in placed[:first]} - {""}  # said again on later pages they are laid out alike
     spaced = spaced_pairs(placed[:first])
-    goes_on = wrapped(placed, columns, first, bare)
+    goes_on = (set_below if ruler else wrapped)(placed, columns, first, bare)
     rows: list[list[str]] = []
     merges: list[Area] = []
     spots: list[tuple[str, str]] = []
+
+    def laid_out(at: int, one: Placed) -> Row:
+        if at >= first and one.text not in heads:
+            return columns.row(one)
+        if ruler and one.text.strip():
+            return columns.under(one) if one.text in ruler.heads else bare_row(one, len(columns))
+        return columns.heading(one)
+
     for at, one in enumerate(placed):
         if not one.text.strip() and rows and not any(rows[-1]):
             continue  # one blank line parts as well as several
@@ -257,8 +270,7 @@ def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, sta
             for place, text in goes_on[at].items():
                 rows[-1][place] += f" {text}"
             continue
-        plain = columns.heading if at < first or one.text in heads else columns.row
-        row = Row(spaced[at], []) if at in spaced else bare_row(one, len(columns)) if at in bare else plain(one)
+        row = Row(spaced[at], []) if at in spaced else bare_row(one, len(columns)) if at in bare else laid_out(at, one)
         if 0 < at < first and rows and (under := _under(placed[at - 1], one, rows[-1])) is not None:
             row = Row([one.fields[0].text if place == under else "" for place in range(len(rows[-1]))], [])
         merges += [Area(len(rows), left, len(rows), right) for left, right in row.spans]

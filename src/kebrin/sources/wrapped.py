@@ -4,10 +4,16 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from kebrin.grammar.words import carried_word, total_word
+
 if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
 
     from kebrin.sources.aligned import Columns, Field, Placed
+
+
+# So many records say something in the first column; a text may reach beyond its ruler by so much.
+_NEARLY_ALL, _BEYOND = 0.75, 1
 
 
 def wrapped(placed: Sequence[Placed], columns: Columns, first: int, bare: Collection[int]) -> dict[int, dict[int, str]]:
@@ -40,6 +46,41 @@ def wrapped(placed: Sequence[Placed], columns: Columns, first: int, bare: Collec
             lasts |= own
             found[at] = {place: one.text for place, one in own.items()}
     return found
+
+
+def set_below(
+    placed: Sequence[Placed], columns: Columns, first: int, bare: Collection[int]
+) -> dict[int, dict[int, str]]:
+    """The same where a ruler says where the columns are: lines of one text, in a column of words that is not the first.
+
+    So it is where nearly all records say something in the first column, and the line above is one of them, or such a line.
+    """
+    body = [
+        at for at in range(first, len(placed))
+        if at not in bare and len(placed[at].fields) > 1 and not any(_says_sum(one.text) for one in placed[at].fields)
+    ]  # fmt: skip
+    begin = sum(placed[at].fields[0].left < columns.places[0][1] for at in body)
+    found: dict[int, dict[int, str]] = {}
+    if begin < _NEARLY_ALL * len(body):
+        return found
+    records = set(body)
+    for at in range(first + 1, len(placed)):
+        fields = placed[at].fields
+        if len(fields) != 1 or at in bare or not (at - 1 in records or at - 1 in found):
+            continue
+        over = [place for place, (left, right) in enumerate(columns.places) if left <= fields[0].left < right]
+        if (
+            over
+            and over[0]
+            and over[0] not in columns.figures
+            and fields[0].right <= columns.places[over[0]][1] + _BEYOND
+        ):
+            found[at] = {over[0]: fields[0].text}
+    return found
+
+
+def _says_sum(text: str) -> bool:
+    return bool(total_word(text) or carried_word(text))
 
 
 def _goes_on(above: Field, below: Field, room: int) -> bool:

@@ -140,7 +140,9 @@ def _sides(sheet: Sheet, layout: Layout) -> list[Finding]:
         return []
     own = [column for column, _ in layout.mark_columns if column in sheet.readings.sides]
     cells = [(row, column) for column in own for row in sheet.readings.sides[column]]
-    texts = sorted({sheet.text(*cell) for cell in cells})
+    body = {*layout.body_columns.tolist(), *layout.stub_columns}
+    cells += [cell for cell in sheet.readings.within if cell[1] in body and layout.area.holds(*cell)]
+    texts = sorted({sheet.text(*cell).strip(" .")[-2:].upper() for cell in cells})
     if not texts:
         return []
     shown = " and ".join(map(repr, texts))

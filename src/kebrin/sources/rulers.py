@@ -1,0 +1,103 @@
+"""Rulers: the drawn line below (or above) the headings of a print report, a stroke for each column, says where the columns are.
+
+It says so of columns that hold nothing on any line, and of those a single blank apart; what stands right above it is the
+headings. A line of strokes under figures, above a total, is none: it stands under no headings.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import TYPE_CHECKING
+
+from kebrin.sources.aligned import is_body
+from kebrin.sources.lines import fields_of, is_rule
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+_STROKE, _ONLY = re.compile(r"[-=_─━═]{2,}"), re.compile(r"[-=_─━═ ]+")
+_WORD = re.compile(r"\S+")
+_FEWEST, _HEADINGS, _LOOKED_AT = 3, 4, 60
+# So many of the lines with several runs of text must keep to the columns.
+_MOSTLY, _SAMPLE = 0.85, 400
+
+
+@dataclass(frozen=True)
+class Ruler:
+    """Where columns are, first letter and end of each (0-based), and the lines of headings that stand over them."""
+
+    places: tuple[tuple[int, int], ...] = ()
+    heads: frozenset[str] = frozenset()
+
+    def first_below(self, texts: Sequence[str]) -> int:
+        """The first line below the headings."""
+        at = next((at for at, text in enumerate(texts) if text in self.heads), -1)
+        while 0 <= at < len(texts) and texts[at] in self.heads:
+            at += 1
+        return max(at, 0)
+
+    def __bool__(self) -> bool:
+        return bool(self.places)
+
+
+def find_ruler(texts: Sequence[str]) -> Ruler:
+    """The first ruler of a report; one without places if there is none.
+
+    >>> lines = ["Vessel    Due  Flag", "------  -----  ----", "Gull        4", "Tern       12", "Skua        7"]
+    >>> find_ruler(lines).places, find_ruler(lines).heads == {lines[0]}
+    (((0, 6), (8, 13), (15, 19)), True)
+    >>> bool(find_ruler(lines[2:]))
+    False
+    """
+    for at, line in enumerate(texts[:_LOOKED_AT]):
+        strokes = [match.span() for match in _STROKE.finditer(line)] if _ONLY.fullmatch(line) else []
+        if len(strokes) < _FEWEST:
+            continue
+        for heads in _headings(texts, at, strokes):
+            if _head_each(heads, strokes) and _keep_to(texts[at + 1 :], strokes):
+                return Ruler(tuple(strokes), frozenset(heads))
+    return Ruler()
+
+
+def _headings(texts: Sequence[str], at: int, strokes: Sequence[tuple[int, int]]) -> Iterator[list[str]]:
+    """The lines right above a ruler that stand over its strokes, and those between it and the next one."""
+    above: list[str] = []
+    for line in texts[max(at - _HEADINGS, 0) : at][::-1]:
+        if is_rule(line):
+            continue
+        if not line.strip() or _is_title(line, strokes) or is_body(fields_of(line)):
+            break
+        above.append(line)
+    yield above
+    below: list[str] = []
+    for line in texts[at + 1 : at + 2 + _HEADINGS]:
+        if is_rule(line):
+            yield below
+            return
+        below.append(line)
+
+
+def _is_title(line: str, strokes: Sequence[tuple[int, int]]) -> bool:
+    """Whether a line begins at the left edge with a text that goes over the first gap: it is no heading of one column."""
+    first = fields_of(line)[0]
+    return first.left <= strokes[0][0] + 1 and first.right > strokes[1][0]
+
+
+def _head_each(heads: Sequence[str], strokes: Sequence[tuple[int, int]]) -> bool:
+    """Whether some word stands over each stroke."""
+    words = [match.span() for line in heads for match in _WORD.finditer(line)]
+    return all(any(left < end and begin < right for begin, end in words) for left, right in strokes)
+
+
+def _keep_to(texts: Sequence[str], strokes: Sequence[tuple[int, int]]) -> bool:
+    """Whether nearly all lines of several runs of text leave blank nearly all that parts the strokes."""
+    kept = seen = 0
+    for line in texts[:_SAMPLE]:
+        if is_rule(line) or len(fields_of(line)) < len(strokes) / 2:
+            continue
+        seen += 1
+        gaps = [line[right:left] for (_, right), (left, _) in pairwise(strokes)]
+        kept += sum(not gap.strip() for gap in gaps) >= len(gaps) - len(gaps) // 6
+    return seen > 1 and kept >= _MOSTLY * seen
