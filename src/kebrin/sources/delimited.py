@@ -19,7 +19,9 @@ from kebrin.sources import files
 from kebrin.sources.cards import are_cards
 from kebrin.sources.encodings import Decoded, decode, strictly
 from kebrin.sources.limits import hold, hold_room, limits
+from kebrin.sources.lines import Lines, numbered_pages
 from kebrin.sources.long_text import LongRows, LongText, long_sheet, open_long
+from kebrin.sources.page_heads import without_page_heads
 from kebrin.sources.printed import is_printed, lay_out, told_of_lines, typical_runs
 from kebrin.sources.stated import NONE, StatedText
 
@@ -36,7 +38,7 @@ _HEAD = 1 << 17
 _LONG = 1 << 16
 # Of all its places so many must be between thousands for a comma to part no cells.
 _MOSTLY = 0.8
-_FEWEST_QUOTES = 4
+_FEWEST_QUOTES, _FEWEST_PAGES = 4, 2
 # A line that is drawn; a mark for a missing value is no longer than this.
 _RULE, _LONGEST_MARK = re.compile(r":?(?:-{3,}|={3,}|_{3,}|─{3,}|═{3,}):?"), 3
 # Runs of signs with corners between, four signs at least; each run is taken whole, so that a long line costs its length.
@@ -94,6 +96,8 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
         text = re.sub(r"[^\r\n]+", lambda line: "" if line[0].lstrip().startswith(begins) else line[0], text)
     rows = _rows(text.rstrip("\r\n") + "\n", mark, where)
     rows = [row if not _is_ruled(row, mark) else [] for row in rows]
+    rows, heads, spots = _without_page_heads(rows, text)
+    told += heads
     width = max(map(len, rows), default=0)
     hold_room(len(rows), width, sum(map(len, rows)), where)
     if len(text) > limits().letters:
@@ -103,7 +107,25 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
         values[number, : len(row)] = row
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
-    return Sheet(name, values, kinds, source=str(path), textual=True, hints=Hints(delimiter=mark), told=tuple(told))
+    return Sheet(
+        name, values, kinds, source=str(path), textual=True, hints=Hints(delimiter=mark), told=tuple(told), spots=spots
+    )
+
+
+def _without_page_heads(rows: list[list[str]], text: str) -> tuple[list[list[str]], list[str], list[tuple[str, str]]]:
+    """The rows without those of page heads that say the same again, what is told of these, and where the file has the others.
+
+    Only where no cell has a line end.
+    """
+    lines = Lines([" ".join(filter(None, map(str.strip, row))) for row in rows], range(len(rows)))
+    if len(numbered_pages(lines.texts)) < _FEWEST_PAGES or text.count("\n") != len(rows):
+        return rows, [], []
+    kept, gone = without_page_heads(lines)
+    if not gone:
+        return rows, [], []
+    said = f"page heads that say the same again, set aside: {len(gone):,} lines (the first is line {min(gone) + 1:,})"
+    spots = [(kept.where(at), kept.texts[at]) for at in range(len(kept.texts))]
+    return [rows[at] for at in kept.numbers], [said], spots
 
 
 def _rows(text: str, mark: str, where: Place) -> list[list[str]]:

@@ -11,10 +11,11 @@ import pyarrow as pa
 
 from kebrin.errors import PlanError
 from kebrin.layout import CALENDAR
+from kebrin.layout.unlike import balance_of
 from kebrin.proof import Proof, Source, conserve
 from kebrin.shape import stack
 from kebrin.table import Finding, FindingKind, Settle
-from kebrin.table.arrays import distinct_rows, is_constant, repeated_rows, row_codes, run_of, texts
+from kebrin.table.arrays import distinct_rows, floats_of, is_constant, repeated_rows, row_codes, run_of, texts
 from kebrin.work.filling import emptier, fills_of
 
 if TYPE_CHECKING:
@@ -245,9 +246,16 @@ def _block_told_apart(layout: Layout, kept: set[str]) -> bool:
 
 
 def _is_listed(piece: Piece) -> bool:
-    """Whether a block is a list of records, a calendar of entries, or has one column of values only."""
+    """Whether a block is a list of records, a calendar of entries, has one column of values only, or keeps a balance in one."""
     entries = any(said.what == CALENDAR for said in piece.layout.evidence)
-    return piece.layout.listed or entries or len(piece.layout.body_columns) == 1
+    return piece.layout.listed or entries or len(piece.layout.body_columns) == 1 or _keeps_balance(piece)
+
+
+def _keeps_balance(piece: Piece) -> bool:
+    data, measures = piece.table.data, piece.table.measures
+    if not piece.layout.measures or not all(pa.types.is_floating(data.column(one).type) for one in measures):
+        return False
+    return balance_of(np.column_stack([floats_of(data.column(one)) for one in measures])) >= 0
 
 
 def prove(  # noqa: PLR0913 - all that a proof is made of
