@@ -45,6 +45,12 @@ _COMMENT = re.compile(r"^#+\s+(?=[^\W\d_][\w ]*:\s)")
 _BETWEEN = re.compile(r"\s*\n\s*|;\s+|,\s+(?=\S{1,6}\s*=)|\s+\|\s+|\s{3,}|(?<=[^\W\d_])[.]\s+(?=\S{1,6}\s*(?:=|means))")
 # Figures that stand for no value: negative ones, and those of one digit said several times.
 _STANDS_OUT = re.compile(r"[-−]\d[\d.]*|(\d)(?:\.?\1)+")
+# "Values of -999 were not determined."
+_VALUES_OF = re.compile(
+    r"(?:values?|figures?|entries|cells?)(?: of)? (?P<figure>[-−]?\d[\d.]*),? "
+    r"(?:are|were|is|was|means?|stands? for|indicates?|denotes?) (?P<said>.+?)\.?",
+    re.IGNORECASE,
+)
 _MISSING = re.compile(
     r"\b(?:not?|none \w+|never|missing|unknown|unavailable|withheld|suppress\w*|confidential\w*|undisclosed|"
     r"secret|closed|cancel\w*|absent|lost|"
@@ -92,11 +98,13 @@ def read_key(text: str) -> tuple[Sign, ...]:
     ((Sign(sign='not seen', said='none'),), ())
     >>> read_key("level: 9999 = out of order"), read_key("1 = closed; 2 = open")
     ((Sign(sign='9999', said='out of order'),), ())
+    >>> read_key("Values of -999 were not determined")
+    (Sign(sign='-999', said='not determined'),)
     """
     found = []
     for part in _BETWEEN.split(_HEAD.sub("", _COMMENT.sub("", text.strip()))):
         own = part.strip(" ()") if not part.strip().startswith(("(", "[")) else part.strip()
-        match = _PART.fullmatch(own) or _PLAIN.fullmatch(own)
+        match = _PART.fullmatch(own) or _PLAIN.fullmatch(own) or _VALUES_OF.fullmatch(own)
         if match is None:
             continue
         groups = match.groupdict()

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import without_continued
+from kebrin.grammar.words import is_unit, without_continued
 from kebrin.layout.fields import UNIT_LABEL
 from kebrin.layout.labels import label
 from kebrin.layout.model import MISSING
@@ -89,7 +89,8 @@ def split_corner(stub: tuple[Level, ...], boxhead: tuple[Level, ...]) -> tuple[t
 
 def _stub_head(sheet: Sheet, boxhead: Sequence[int], column: int) -> tuple[int, int] | None:
     filled = [row for row in reversed(boxhead) if sheet.kinds[row, column] != Kind.BLANK]
-    if len(filled) > 1 and UNIT_LABEL.fullmatch(sheet.text(filled[0], column).rstrip(" :")):
+    lowest = sheet.text(filled[0], column).rstrip(" :") if len(filled) > 1 else ""
+    if UNIT_LABEL.fullmatch(lowest) or (lowest and is_unit(lowest)):
         boxhead = [row for row in boxhead if row < filled[0]]  # "Unit" names the row of units, and no labels below it
     for row in reversed(boxhead):
         area = next((area for area in sheet.merges if area.holds(row, column)), None)

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 # A column with no more cells than this, all of them texts, may be remarks beside a table that has so many columns at least.
 _ASIDE_CELLS, _FEWEST_COLUMNS = 2, 3
-_COMMENT_SIGNS = ("#", "//", ";;", "--")
+_COMMENT_SIGNS = ("#", "//", ";;", "--", "%")
 
 
 @dataclass(frozen=True)
@@ -95,7 +95,7 @@ def _keyed_alike(sheet: Sheet, rows: Sequence[int]) -> set[int]:
     """Comments that say unlike things under one key ("# Station: Brae", "# Station: Wick"): each heads what follows."""
     found: dict[str, dict[int, str]] = {}
     for row in rows:
-        match = KEYED.fullmatch(sheet.text(row, int(sheet.filled[row].argmax())).lstrip("#/;- "))
+        match = KEYED.fullmatch(sheet.text(row, int(sheet.filled[row].argmax())).lstrip("#/;-% "))
         if match is not None:
             found.setdefault(match["key"].casefold(), {})[row] = match["value"]
     return {row for said in found.values() if len(set(said.values())) > 1 for row in said}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,7 @@ if TYPE_CHECKING:
     from kebrin.sources.lines import Lines
 
 _FEWEST = 2
+_EQUALS = re.compile(r"\s*(?P<name>[^\W\d_][\w .-]{0,38}?)\s*=\s*(?P<value>[^\s=].*?)\s*")
 # So many lines at most stand above the first card; a text of which the first lines hold no keys has none.
 _MOST_ABOVE, _LOOKED_AT = 10, 200
 
@@ -55,9 +57,11 @@ def are_cards(texts: Sequence[str]) -> bool:
 
 def _parted(texts: Sequence[str]) -> tuple[int, list[tuple[int, dict[str, str]]]] | None:
     """The first line of cards and each card with its first line; None if there are none, or anything else among them."""
-    if sum(": " in text for text in texts[:_LOOKED_AT]) < _FEWEST:
+    sign = next((sign for sign in (": ", "=") if sum(sign in text for text in texts[:_LOOKED_AT]) >= _FEWEST), "")
+    if not sign:
         return None
-    pairs = [(match["name"].strip(), match["value"]) if (match := KEY.fullmatch(text)) else None for text in texts]
+    form = KEY if sign == ": " else _EQUALS
+    pairs = [(match["name"].strip(), match["value"]) if (match := form.fullmatch(text)) else None for text in texts]
     count = Counter(pair[0] for pair in pairs if pair)
     first = next((at for at, pair in enumerate(pairs) if pair and count[pair[0]] >= _FEWEST), len(texts))
     if first > _MOST_ABOVE:

@@ -16,10 +16,11 @@ import numpy as np
 from kebrin.cells import Hints, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
+from kebrin.sources.boxed import box_sheet, is_boxed
 from kebrin.sources.cards import are_cards
 from kebrin.sources.encodings import Decoded, decode, strictly
 from kebrin.sources.limits import hold, hold_room, limits
-from kebrin.sources.lines import Lines, numbered_pages
+from kebrin.sources.lines import Lines, lines_of, numbered_pages
 from kebrin.sources.long_text import LongRows, LongText, long_sheet, open_long
 from kebrin.sources.page_heads import without_page_heads
 from kebrin.sources.printed import is_printed, lay_out, told_of_lines, typical_runs
@@ -43,6 +44,16 @@ _FEWEST_QUOTES, _FEWEST_PAGES = 4, 2
 _RULE, _LONGEST_MARK = re.compile(r":?(?:-{3,}|={3,}|_{3,}|─{3,}|═{3,}):?"), 3
 # Runs of signs with corners between, four signs at least; each run is taken whole, so that a long line costs its length.
 _DRAWN = re.compile(r"(?=(?:[^-=_─═]*+[-=_─═]){4})[+*:]?[-=_─═]{2,}+(?:[+*:┼╪][-=_─═]{2,}+)*[+*:┼╪]?")
+# Comments that name the columns, their units, or what stands for no value.
+_COMMENTS, _COMMENT_LINES = frozenset("#%;!"), 60
+_NONE_KEYS = frozenset({"missing", "missing value", "missing values", "no data", "nodata", "fill value", "null"})
+_SAYS_NAMES = re.compile(
+    r"\s*[#%;!]+\s*(?P<key>columns?|fields|names|variables|headings?|header|units?|"
+    + "|".join(sorted(_NONE_KEYS))
+    + r")\s*[:=]\s*(?P<first>.*)",
+    re.IGNORECASE,
+)
+_QUOTED = re.compile(r'"([^\w\s"])(?=")')
 _GROUPED = re.compile(r"(?<=\d),(?=\d{3}(?!\d))")
 
 
@@ -85,19 +96,24 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
     fixed.check()
     where = Place(str(path))
     text, older = Decoded(strictly(content, stated.encoding, where)) if stated.encoding else decode(content, where)
+    told = (older,) if older else ()
+    if stated == StatedText() and is_boxed(text) and (boxed := box_sheet(lines_of(text), name, str(path))) is not None:
+        return replace(boxed, told=told)
     mark = NONE if stated.is_printed else stated.delimiter or delimiter(text)
     if mark in {"", NONE}:
         sheet = lay_out(text, name, str(path), stated)
-        return replace(sheet, told=(*([older] if older else []), *sheet.told))
-    told = [older] if older else []
+        return replace(sheet, told=(*told, *sheet.told))
+    said = list(told)
     if stated.skip:
-        told += told_of_lines(text.splitlines(), stated)
+        said += told_of_lines(text.splitlines(), stated)
         begins = tuple(stated.skip)
         text = re.sub(r"[^\r\n]+", lambda line: "" if line[0].lstrip().startswith(begins) else line[0], text)
     rows = _rows(text.rstrip("\r\n") + "\n", mark, where)
     rows = [row if not _is_ruled(row, mark) else [] for row in rows]
-    rows, heads, spots = _without_page_heads(rows, text)
-    told += heads
+    rows, heads, spots, aside = _without_page_heads(rows, text)
+    said += heads
+    rows, none, quoted, head = _with_comment_heads(rows)
+    said += quoted
     width = max(map(len, rows), default=0)
     hold_room(len(rows), width, sum(map(len, rows)), where)
     if len(text) > limits().letters:
@@ -107,25 +123,56 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
         values[number, : len(row)] = row
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
+    hints = Hints(delimiter=mark, none=frozenset(none), heads=head)
     return Sheet(
-        name, values, kinds, source=str(path), textual=True, hints=Hints(delimiter=mark), told=tuple(told), spots=spots
+        name, values, kinds, source=str(path), textual=True, hints=hints, told=tuple(said), spots=spots, aside=aside
     )
 
 
-def _without_page_heads(rows: list[list[str]], text: str) -> tuple[list[list[str]], list[str], list[tuple[str, str]]]:
-    """The rows without those of page heads that say the same again, what is told of these, and where the file has the others.
+def _without_page_heads(
+    rows: list[list[str]], text: str
+) -> tuple[list[list[str]], list[str], list[tuple[str, str]], dict[str, int]]:
+    """The rows without page heads that say the same again, what is told of these, where the file has the others, what was left.
 
     Only where no cell has a line end.
     """
     lines = Lines([" ".join(filter(None, map(str.strip, row))) for row in rows], range(len(rows)))
     if len(numbered_pages(lines.texts)) < _FEWEST_PAGES or text.count("\n") != len(rows):
-        return rows, [], []
+        return rows, [], [], {}
     kept, gone = without_page_heads(lines)
     if not gone:
-        return rows, [], []
+        return rows, [], [], {}
     said = f"page heads that say the same again, set aside: {len(gone):,} lines (the first is line {min(gone) + 1:,})"
     spots = [(kept.where(at), kept.texts[at]) for at in range(len(kept.texts))]
-    return [rows[at] for at in kept.numbers], [said], spots
+    aside = {"cells of page heads said again": sum(bool(cell.strip()) for at in gone for cell in rows[at])}
+    return [rows[at] for at in kept.numbers], [said], spots, aside
+
+
+def _with_comment_heads(rows: list[list[str]]) -> tuple[list[list[str]], list[str], list[str], int]:
+    """The rows with headings and units that comments state; marks for no value; what is told; the row of the headings, or -1.
+
+    >>> _with_comment_heads([["% columns: depth", " salt"], ["% missing: -9.99"], ["5", "34"], ["10", "-9.99"]])[:2]
+    ([['depth', 'salt'], ['% missing: -9.99'], ['5', '34'], ['10', '-9.99']], ['-9.99'])
+    """
+    if not rows or not any(row and row[0].lstrip()[:1] in _COMMENTS for row in rows[:_COMMENT_LINES]):
+        return rows, [], [], -1
+    width = Counter(len(row) for row in rows if len(row) > 1 and row[0].lstrip()[:1] not in _COMMENTS)
+    common = width.most_common(1)[0][0] if width else 0
+    found = list(rows)
+    none: list[str] = []
+    said: list[str] = []
+    head = -1
+    for at, row in enumerate(rows[:_COMMENT_LINES]):
+        match = _SAYS_NAMES.fullmatch(row[0]) if row else None
+        cells = [match["first"].strip(), *map(str.strip, row[1:])] if match else []
+        if match and match["key"].casefold() in _NONE_KEYS and len(cells) == 1:
+            none.append(cells[0].casefold())
+            said.append(f"{row[0].strip()!r} says that {cells[0]!r} stands for no value")
+        elif match and len(cells) == common:
+            found[at] = cells
+            head = at if head < 0 and not match["key"].casefold().startswith("unit") else head
+    below = found[head + 1] if 0 <= head < len(found) - 1 else []
+    return found, none, said, head if len(below) == common and any(map(str.isdigit, "".join(below))) else -1
 
 
 def _rows(text: str, mark: str, where: Place) -> list[list[str]]:
@@ -166,6 +213,8 @@ def delimiter(text: str) -> str:
     """
     every = (line.rstrip("\r\n") for line in islice(io.StringIO(text, newline=""), _LINES) if line.strip())
     lines = [line for line in every if not _DRAWN.fullmatch(line.strip())]
+    if odd := _between_quotes(lines):
+        return odd
     worth = {mark: _alike(lines, mark) for mark in _DELIMITERS}
     # Of several that part most lines alike the one that parts most of them counts: others stand inside the cells.
     sure = max(_DELIMITERS, key=lambda mark: worth[mark][0])
@@ -174,6 +223,18 @@ def delimiter(text: str) -> str:
     printed = is_printed(text[:_HEAD]) or are_cards(lines)
     inside = parts_most and (_only_groups(lines, best) or (best == "," and typical_runs(lines) > worth[best][1]))
     return "" if printed and (not parts_most or inside) else best
+
+
+def _between_quotes(lines: list[str]) -> str:
+    """A sign that is no usual delimiter and stands between quoted cells on all lines: "a":"b"; '' if there is none.
+
+    >>> _between_quotes(['"Part":"Price"', '"Hose: red":"4.15"']), _between_quotes(['"a","b"'])
+    (':', '')
+    """
+    found = {frozenset(_QUOTED.findall(line)) for line in lines if line.strip()}
+    signs = found.pop() if len(found) == 1 else frozenset()
+    (sign,) = signs if len(signs) == 1 else ("",)
+    return sign if sign not in _DELIMITERS else ""
 
 
 def _only_groups(lines: list[str], mark: str) -> bool:

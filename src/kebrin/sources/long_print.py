@@ -101,7 +101,7 @@ class _Grid:
     def _may_wrap(self) -> bool:
         """Whether all texts of some line begin where columns of words do, but for the first: they may go on from above."""
         if self.ruler:
-            return bool((self.runs.counts[self.first :] == 1).any())
+            return len(self.ruler.heads) > 1 or bool((self.runs.counts[self.first :] == 1).any())
         begins = [left for at, (left, _) in enumerate(self.columns.places) if at and at not in self.columns.figures]
         elsewhere = np.bincount(self.runs.line[~np.isin(self.runs.left, begins)], minlength=self.runs.lines)
         maybe = (self.runs.counts > 0) & (elsewhere == 0) & ~self.bare

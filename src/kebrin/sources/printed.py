@@ -7,7 +7,7 @@ lines and overprinting are set aside; what they say once stays.
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
@@ -37,7 +37,7 @@ from kebrin.sources.lines import (
 from kebrin.sources.page_heads import without_page_heads
 from kebrin.sources.rulers import Ruler, find_ruler
 from kebrin.sources.stated import StatedText
-from kebrin.sources.wrapped import set_below, wrapped
+from kebrin.sources.wrapped import joined_text, set_below, wrapped
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterable, Sequence
@@ -228,56 +228,92 @@ def _no_effect(what: str, why: str, source: str) -> SourceError:
     )  # fmt: skip
 
 
-def grid(placed: Sequence[Placed], name: str, source: str, *, near: int = 2, stated: StatedText | None = None,
+@dataclass(frozen=True)
+class _Laid:
+    """How lines become rows: their columns, the first line below the headings, what heads, and which lines keep to no columns."""
+
+    columns: Columns
+    first: int
+    heads: frozenset[str]
+    bare: frozenset[int]
+    spaced: dict[int, list[str]]
+    ruler: Ruler
+
+    @classmethod
+    def of(cls, placed: Sequence[Placed], near: int, stated: StatedText, ruler: Ruler) -> _Laid:
+        """That of some lines."""
+        bare = {at for at, one in enumerate(placed) if is_bare(one, stated)}
+        body = [at for at, one in enumerate(placed) if at not in bare and is_body(one.fields)]
+        if len(body) == 1 and holds_marks_alone(placed[body[0]].fields):
+            body = []
+        places = tuple((left - 1, right) for left, right in stated.columns) or ruler.places
+        columns = Columns.of([one.fields for at, one in enumerate(placed) if at not in bare], near, places)
+        # Without figures the lines of times are the body, or the first line of several runs heads the rest.
+        body = body or [at for at, one in enumerate(placed) if at not in bare and holds_times(one.fields)]
+        several = next((at + 1 for at, one in enumerate(placed) if at not in bare and len(one.fields) > 1), len(placed))
+        first = _first_alike(placed, body[0], bare) if body else several
+        first = ruler.first_below([one.text for one in placed]) if ruler else first
+        # Titles stand alone above a blank line.
+        bare |= {at for at in range(first - 1) if len(placed[at].fields) == 1 and not placed[at + 1].text.strip()}
+        heads = frozenset(
+            {one.text for one in placed[:first]} - {""}
+        )  # said again on later pages they are laid out alike
+        return cls(columns, first, heads, frozenset(bare), spaced_pairs(placed[:first]), ruler)
+
+    def row(self, at: int, one: Placed) -> Row:
+        """One line as cells."""
+        if at in self.spaced:
+            return Row(self.spaced[at], [])
+        if at in self.bare:
+            return bare_row(one, len(self.columns))
+        if at >= self.first and one.text not in self.heads:
+            return self.columns.row(one)
+        if self.ruler and one.text.strip():
+            return self.columns.under(one) if one.text in self.ruler.heads else bare_row(one, len(self.columns))
+        return self.columns.heading(one)
+
+    def goes_on(self, placed: Sequence[Placed]) -> dict[int, dict[int, str]]:
+        """The lines that only go on with texts of the line above, with these by column; headings under a ruler among them."""
+        if not self.ruler:
+            return wrapped(placed, self.columns, self.first, self.bare)
+        found = set_below(placed, self.columns, self.first, self.bare)
+        for at in range(1, len(placed)):
+            pair = [placed[at - 1], placed[at]]
+            if any(one.text not in self.ruler.heads for one in pair):
+                continue
+            rows = [self.columns.under(one) for one in pair]
+            if not any(row.spans for row in rows):
+                found[at] = {place: text for place, text in enumerate(rows[1].cells) if text}
+        return found
+
+
+def grid(
+    placed: Sequence[Placed], name: str, source: str, *, near: int = 2, stated: StatedText | None = None,
     ruler: Ruler | None = None,
 ) -> Sheet:  # fmt: skip
     """Placed lines as a sheet; columns less than `near` apart are one, unless figures end in the first."""
-    stated, ruler = stated or StatedText(), ruler or Ruler()
     hold("letters", round(max((one.right for line in placed for one in line.fields), default=0)), Place(source, name))
-    bare = {at for at, one in enumerate(placed) if is_bare(one, stated)}
-    body = [at for at, one in enumerate(placed) if at not in bare and is_body(one.fields)]
-    if len(body) == 1 and holds_marks_alone(placed[body[0]].fields):
-        body = []
-    columns = Columns.of(
-        [one.fields for at, one in enumerate(placed) if at not in bare],
-        near,
-        tuple((left - 1, right) for left, right in stated.columns) or ruler.places,
-    )
-    # Without figures the lines of times are the body, or the first line of several runs heads the rest.
-    body = body or [at for at, one in enumerate(placed) if at not in bare and holds_times(one.fields)]
-    several = next((at + 1 for at, one in enumerate(placed) if at not in bare and len(one.fields) > 1), len(placed))
-    first = _first_alike(placed, body[0], bare) if body else several
-    first = ruler.first_below([one.text for one in placed]) if ruler else first
-    bare |= {at for at in range(first - 1) if len(placed[at].fields) == 1 and not placed[at + 1].text.strip()}  # titles
-    heads = {one.text for one in placed[:first]} - {""}  # said again on later pages they are laid out alike
-    spaced = spaced_pairs(placed[:first])
-    goes_on = (set_below if ruler else wrapped)(placed, columns, first, bare)
+    laid = _Laid.of(placed, near, stated or StatedText(), ruler or Ruler())
+    goes_on = laid.goes_on(placed)
     rows: list[list[str]] = []
     merges: list[Area] = []
     spots: list[tuple[str, str]] = []
-
-    def laid_out(at: int, one: Placed) -> Row:
-        if at >= first and one.text not in heads:
-            return columns.row(one)
-        if ruler and one.text.strip():
-            return columns.under(one) if one.text in ruler.heads else bare_row(one, len(columns))
-        return columns.heading(one)
-
     for at, one in enumerate(placed):
         if not one.text.strip() and rows and not any(rows[-1]):
             continue  # one blank line parts as well as several
         if at in goes_on:
             for place, text in goes_on[at].items():
-                rows[-1][place] += f" {text}"
+                rows[-1][place] = joined_text(rows[-1][place], text)
             continue
-        row = Row(spaced[at], []) if at in spaced else bare_row(one, len(columns)) if at in bare else laid_out(at, one)
-        if 0 < at < first and rows and (under := _under(placed[at - 1], one, rows[-1])) is not None:
+        row = laid.row(at, one)
+        if 0 < at < laid.first and rows and (under := _under(placed[at - 1], one, rows[-1])) is not None:
             row = Row([one.fields[0].text if place == under else "" for place in range(len(rows[-1]))], [])
         merges += [Area(len(rows), left, len(rows), right) for left, right in row.spans]
         rows.append(row.cells)
         spots.append((one.where, one.text))
+    records = sum(at >= laid.first and placed[at].text not in laid.heads for at in goes_on)
+    told = (f"lines that go on with a text of the line above, joined to it: {records:,}",) if records else ()
     width = max(map(len, rows), default=1)
-    told = (f"lines that go on with a text of the line above, joined to it: {len(goes_on):,}",) if goes_on else ()
     hold_room(len(rows), width, sum(len(one.fields) for one in placed), Place(source, name))
     values = np.full((len(rows), width), "", dtype=object)
     for number, cells in enumerate(rows):

@@ -79,6 +79,17 @@ def set_below(
     return found
 
 
+def joined_text(above: str, below: str) -> str:
+    """A text and what goes on with it on the line below: a hyphen at its end parts a word.
+
+    >>> joined_text("Instal-", "ment"), joined_text("Paid to", "date"), joined_text("", "level")
+    ('Instalment', 'Paid to date', 'level')
+    """
+    if len(above) > 1 and above[-1] == "-" and above[-2].isalpha() and below[:1].islower():
+        return above[:-1] + below
+    return f"{above} {below}".strip()
+
+
 def _says_sum(text: str) -> bool:
     return bool(total_word(text) or carried_word(text))
 

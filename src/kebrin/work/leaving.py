@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.layout import PLACED, STATED, Role, page_cells
+from kebrin.layout.model import UNIT_ROW
 from kebrin.proof import FieldAt, Left, Said, Verdict, Why, reach
 
 if TYPE_CHECKING:
@@ -62,7 +63,7 @@ def left_of(sheet: Sheet, layouts: Sequence[Layout]) -> list[Left]:
         left += [Left(Why.PAGE, "row", row) for row in layout.pages]
         left += [Left(Why.STATED, axis, at) for axis, at in layout.left_out]
         left += [Left(Why.STATED, "cells", cells=layout.left_cells)] if layout.left_cells else []
-        left += _unit_lines(layout)
+        left += [*_unit_lines(layout), *_corner_units(sheet, layout)]
         left += _marks(layout)
         left += [_count(sheet, layout, one) for one in layout.counts]
         left += [Left(Why.ABOUT, "row", one.row, one.cells, stated=one.stated, label=one.label) for one in layout.about]
@@ -105,6 +106,15 @@ def _unit_lines(layout: Layout) -> list[Left]:
         for row in layout.boxhead_rows
         if row not in used
     ]
+
+
+def _corner_units(sheet: Sheet, layout: Layout) -> list[Left]:
+    """Units over the label columns, on a row of units."""
+    heads = {level.head for level in layout.stub}
+    rows = {*layout.unit_rows, *(level.line for level in layout.boxhead if level.name == UNIT_ROW)}
+    cells = [(row, at) for row in rows for at in layout.stub_columns if sheet.filled[row, at]]
+    own = tuple(cell for cell in cells if cell[0] * sheet.shape[1] + cell[1] not in heads)
+    return [Left(Why.UNIT, "cells", cells=own)] if own else []
 
 
 def _count(sheet: Sheet, layout: Layout, one: Counted) -> Left:
