@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.grammar.words import KEYED
 from kebrin.layout.model import Level, Role, Stated, TotalLine
 from kebrin.layout.summing import paths_of
 from kebrin.layout.totals import find_bands
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Sheet
     from kebrin.layout.frame import Frame
     from kebrin.layout.heads import Heads
+    from kebrin.layout.model import FieldCell
 
 
 def with_first_band(sheet: Sheet, frame: Frame, heads: Heads, texts: dict[tuple[int, int], Role]) -> Heads:
@@ -36,6 +38,20 @@ def with_first_band(sheet: Sheet, frame: Frame, heads: Heads, texts: dict[tuple[
         if len(cells) != 1 or int(sheet.filled[row].sum()) != 1 or not _goes_with(level, sheet.text(*cells[0]), until):
             return heads
         found.append(_with_first(level, sheet, cells[0], until))
+    return replace(heads, levels=tuple(found))
+
+
+def with_first_field(sheet: Sheet, heads: Heads, fields: Sequence[FieldCell]) -> Heads:
+    """The heads with the field above the headings as that of the first rows, where all later heads say something of its name.
+
+    "Depot: Wick" above the headings and "Depot: Brae" between the rows, as pages name it, are heads of one kind.
+    """
+    found = []
+    for level in heads.levels:
+        keys = {match["key"].casefold() if (match := KEYED.fullmatch(text)) else "" for text in level.texts}
+        own = [one for one in fields if one.label_at == one.value_at and {one.name.casefold()} == keys]
+        until = next((at for at, code in enumerate(level.codes.tolist()) if code >= 0), 0)
+        found.append(_with_first(level, sheet, own[0].label_at, until) if len(own) == 1 and until else level)
     return replace(heads, levels=tuple(found))
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_ratio, of_which, says_whole, total_word, without_continued
-from kebrin.layout.bands import band_totals, closed_by_totals, with_first_band
+from kebrin.layout.bands import band_totals, closed_by_totals, with_first_band, with_first_field
 from kebrin.layout.depths import BOLD, Depths, depths_by_sums, find_depths
 from kebrin.layout.doubts import mixed_doubt
 from kebrin.layout.fields import find_fields, key_cells, unit_line
@@ -73,7 +73,9 @@ def build(
         # Bold may say less than the sums do.
         depths = replace(depths, adds_up=tree.adds_up) if depths.told and depths.sign != BOLD else tree
     totals, remarks = totals_of(sheet, frame, rows, (across, down), stated, depths)
-    heads, bands, said = _found_heads(sheet, frame, stated, (across, down), totals, (texts, marks, depths))
+    heads, bands, said = _found_heads(sheet, frame, stated, (across, down), totals, (texts, marks, depths, fields))
+    used = {cell for level in heads.levels for cell in level.cells.tolist()}
+    fields = tuple(one for one in fields if one.label_at[0] * sheet.shape[1] + one.label_at[1] not in used)
     if heads.levels:
         down, totals, remarks = (*heads.levels, *down), (*totals, *bands), [*remarks, *said]
     total_rows = {line.at for line in totals if line.axis == "row"}
@@ -140,12 +142,12 @@ def _by_sums(
 
 def _found_heads(
     sheet: Sheet, frame: Frame, stated: Stated, levels: tuple[Sequence[Level], Sequence[Level]], totals: Sequence[TotalLine],
-    known: tuple[dict[tuple[int, int], Role], Collection[str], Depths],
+    known: tuple[dict[tuple[int, int], Role], Collection[str], Depths, Sequence[FieldCell]],
 ) -> tuple[Heads, tuple[TotalLine, ...], list[Evidence]]:  # fmt: skip
     """The heads among the rows, the totals of the groups that they make, and what is said of both."""
-    (across, down), (texts, marks, depths) = levels, known
+    (across, down), (texts, marks, depths, fields) = levels, known
     heads = _heads(sheet, frame, totals, stated, marks, depths, {level.line: level.name for level in down})
-    heads = replace(heads, levels=_continued(heads.levels))
+    heads = with_first_field(sheet, replace(heads, levels=_continued(heads.levels)), fields)
     if stated.cutins is None:
         heads = replace(heads, levels=keyed(heads.levels, [level.name for level in (*across, *down)]))
     if not heads.levels:

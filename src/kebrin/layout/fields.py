@@ -322,7 +322,7 @@ def _is_pair(sheet: Sheet, label_at: tuple[int, int], value_at: tuple[int, int])
     label, value = sheet.text(*label_at), sheet.text(*value_at)
     wordy = sheet.kinds[label_at] == Kind.TEXT and not sheet.data[label_at] and not any(map(str.isdigit, label))
     short = len(label.split()) <= _LABEL_WORDS and _may_name(label.rstrip(" :"))
-    said = _says_something(value) and not value.endswith(":") and not _NO_FIELD.match(value)
+    said = _says_something(value) and ": " not in value and not value.endswith(":") and not _NO_FIELD.match(value)
     return wordy and short and said and not label.startswith("# ")  # a comment that its commas cut is none
 
 

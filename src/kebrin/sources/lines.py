@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise, zip_longest
 from typing import TYPE_CHECKING
 
+from kebrin.grammar.words import without_continued
 from kebrin.sources.aligned import Field, Placed, Row, field_of, reads_as_figure
 
 if TYPE_CHECKING:
@@ -303,3 +304,27 @@ def bare_row(line: Placed, width: int) -> Row:
     if key is None:
         return Row([" ".join(line.text.split()), *[""] * (width - 1)], [])
     return Row([f"{key['name'].strip()}: {key['value']}", *[""] * (width - 1)], [])
+
+
+def apart_row(line: Placed, width: int) -> Row:
+    """A line above the headings that keeps to no columns: what stands apart in it in cells of its own."""
+    texts = [one.text for one in line.fields]
+    if not 1 < len(texts) <= width or _pairs(line.fields):
+        return bare_row(line, width)
+    return Row([*texts, *[""] * (width - len(texts))], [])
+
+
+def said_on(texts: Sequence[str]) -> list[int]:
+    """Lines that only say that what the line above them heads goes on, as at the top of a page.
+
+    >>> said_on(["Paint", "", "Paint (continued)", "4 Varnish"])
+    [2]
+    """
+    found: list[int] = []
+    above = ""
+    for at, text in enumerate(texts):
+        said = text.strip()
+        if said and above and said != above and without_continued(said) == above:
+            found.append(at)
+        above = said or above
+    return found

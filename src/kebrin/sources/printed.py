@@ -21,6 +21,7 @@ from kebrin.sources.folded import unfolded
 from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.lines import (
     KEY,
+    apart_row,
     bare_row,
     begins,
     cut,
@@ -29,6 +30,7 @@ from kebrin.sources.lines import (
     is_rule,
     lines_of,
     number_cut,
+    said_on,
     spaced_pairs,
     with_joined_groups,
     without_leaders,
@@ -93,6 +95,8 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     passed = {at for at, line in enumerate(every.texts) if begins(line, stated.skip)} if stated.skip else ()
     rest = every.but(passed)
     lines, heads = without_page_heads(rest, stated.pages)
+    on = said_on(lines.texts) if heads else []
+    lines = lines.but(set(on))
     ruler = Ruler() if _says_where(stated) else find_ruler(lines.texts)
     kept = lines.but({at for at, line in enumerate(lines.texts) if is_rule(line)})
     kept = replace(kept, texts=without_page_behind(kept.texts))
@@ -109,7 +113,7 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     told = [_told_of_heads(rest, heads)] if heads else []
     told += told_of_lines(every.texts, stated)
     aside = {
-        "cells of page heads said again": _runs_in(rest.texts[at] for at in heads),
+        "cells of page heads said again": _runs_in(rest.texts[at] for at in heads) + len(on),
         "cells of lines that the plan passes over": _runs_in(every.texts[at] for at in passed),
     }
     aside = {what: count for what, count in aside.items() if count}
@@ -269,7 +273,7 @@ class _Laid:
         if at >= self.first and one.text not in self.heads:
             return self.columns.row(one)
         if self.ruler and one.text.strip():
-            return self.columns.under(one) if one.text in self.ruler.heads else bare_row(one, len(self.columns))
+            return self.columns.under(one) if one.text in self.ruler.heads else apart_row(one, len(self.columns))
         return self.columns.heading(one)
 
     def goes_on(self, placed: Sequence[Placed]) -> dict[int, dict[int, str]]:
