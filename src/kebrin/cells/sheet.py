@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Self
@@ -25,6 +26,9 @@ if TYPE_CHECKING:
 _BLANK = int(Kind.BLANK)
 # Rows of so many cells are looked at one by one: in wide sheets nearly all cells of a row are of one kind.
 _WIDE = 64
+# Times of day are a body where they fill so many columns, nearly all of each; longer texts are lists.
+_TIME = re.compile(r"[012]?\d[:.][0-5]\d(?::[0-5]\d)?")
+_TIMED_COLUMNS, _MOSTLY_TIMED, _MOST_TIMED = 2, 0.6, 20_000
 _KIND_OF: dict[type, int] = {
     str: Kind.TEXT,
     float: Kind.NUMBER,
@@ -189,7 +193,20 @@ class Sheet:
     def data(self) -> NDArray[np.bool_]:
         """Where a cell could belong to a body: any kind but text, or a text that reads as a figure or a missing mark."""
         plain = (self.kinds >= Kind.NUMBER) | ((self.looks != Look.WORDS) & (self.looks != Look.CODE))
-        return np.asarray(np.logical_and(plain, self.filled))
+        return np.asarray(np.logical_and(plain, self.filled) | self._times())
+
+    def _times(self) -> NDArray[np.bool_]:
+        """Texts that are times of day, where they fill several columns: a timetable's body."""
+        found = np.zeros(self.shape, np.bool_)
+        if not self.textual or self.values.size > _MOST_TIMED:
+            return found
+        rows, columns = np.nonzero(self.kinds == Kind.TEXT)
+        texts = self.values[rows, columns].tolist()
+        timed = np.array([":" in text and _TIME.fullmatch(text.strip()) is not None for text in texts], np.bool_)
+        found[rows[timed], columns[timed]] = True
+        filled = self.filled.sum(axis=0)
+        wide = (found.sum(axis=0) >= _MOSTLY_TIMED * filled) & (filled > 1)
+        return found if wide.sum() >= _TIMED_COLUMNS else np.zeros(self.shape, np.bool_)
 
     @cached_property
     def covered(self) -> NDArray[np.bool_]:

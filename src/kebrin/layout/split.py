@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.cells import Kind, Sheet, column_letters
+from kebrin.cells import Kind, Look, Sheet, column_letters
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import average_word, is_unit, names_a_key, period_range, says_note, says_whole, total_word
 
@@ -24,6 +24,8 @@ _MOST_ROWS, _MOST_COLUMNS = 200, 24
 _BLANK, _WORDS, _DATA = 0, 1, 2
 # Rows at the top that may be headings; headings that make a series; whole numbers that make a key by going up.
 _TOP_ROWS, _FEWEST_PERIODS, _FEWEST_RISING = 30, 3, 5
+# So many of the cells below sailings are times.
+_MOSTLY_TIMED = 0.6
 # Notes are numbered up to here.
 _MOST_NOTES = 60
 #: Whole numbers between these may be years.
@@ -179,6 +181,10 @@ def _heading_rows(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], c
             heads.append(row)
             use[row][at] = _WORDS
             continue
+        if _over_times(sheet, cells, rows[row + 1 :]):
+            heads.append(row)
+            use[row][at] = _WORDS
+            continue
         headed = row > 0 and (use[row - 1][at] == _WORDS).sum() * 2 > len(at)
         named = headed and _tell_apart(sheet, [(int(rows[row - 1]), column) for _, column in cells])
         if named and not _speaks_of_columns(sheet, cells, use[row]):
@@ -212,6 +218,19 @@ def _tied_to_headings(
         area.top == above and area.bottom >= rows[row] and area.left in columns and sheet.filled[area.top, area.left]
         for area in sheet.merges
     )
+
+
+def _over_times(sheet: Sheet, cells: list[tuple[int, int]], below: NDArray[np.intp]) -> bool:
+    """Whether a row of whole numbers stands over times of day: numbers of sailings, which head them."""
+    columns = np.array([column for _, column in cells], np.intp)
+    numbers = np.array([sheet.numbers[at] for at in cells])
+    if np.isnan(numbers).any() or (numbers % 1 != 0).any() or not len(below):
+        return False
+    under = np.ix_(below, columns)
+    timed = (sheet.kinds[under] == Kind.TIME) | (sheet.data[under] & (sheet.looks[under] == Look.WORDS))
+    timed |= sheet.looks[under] == Look.MISSING
+    plain = bool(np.isnan(sheet.numbers[under]).all()) and bool(timed.any(axis=0).all())
+    return plain and float(timed[sheet.filled[under]].mean()) >= _MOSTLY_TIMED
 
 
 def _is_one_year(sheet: Sheet, cells: list[tuple[int, int]], above: int) -> bool:
