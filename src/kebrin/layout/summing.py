@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
     _Job = tuple[Literal["row", "column"], NDArray[np.float64], list[tuple[str | None, ...]], NDArray[np.int32]]
 
+_LARGEST_RATE = 1_000
 # A share is no larger than this, but for growth.
 _MOST_SHARE = 10.0
 
@@ -170,6 +171,8 @@ def _without_ratios(
     """
     lines, across = own.mask(is_ratio), crossing.mask(is_ratio)
     lines &= not adds_up
+    # A share or a rate is no larger: "Rent and rates" of 83,219 are money.
+    lines &= ~(np.abs(np.nan_to_num(grid)) > _LARGEST_RATE).any(axis=1)
     across |= crossing.mask(lambda label: bool(average_word(label)))
     if in_per_cent is None:
         across |= crossing.mask(carried_word)  # rows; a column that is called so holds figures of its own
