@@ -250,6 +250,18 @@ def is_field_line(sheet: Sheet, row: int) -> bool:
     return bool(runs) and all(len(run) == 2 and _is_pair(sheet, *run) for run in runs)
 
 
+def names_and_says(sheet: Sheet, row: int) -> bool:
+    """Whether a row holds nothing but names with a colon, each before what it says.
+
+    >>> sheet = Sheet.of([["Beach:", "Cove", "Sampler:", "M. Ferro"], ["Date", "Time", "Salt", "Temp"]])
+    >>> names_and_says(sheet, 0), names_and_says(sheet, 1)
+    (True, False)
+    """
+    texts = [sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist()]
+    pairs = zip(texts[::2], texts[1::2], strict=False)
+    return len(texts) % 2 == 0 and bool(texts) and all(name.endswith(":") and said[-1:] != ":" for name, said in pairs)
+
+
 def leading_field_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
     """Rows of pairs without colons right above a table's headings, which look like pairs too: two or more, no row below does.
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
-from kebrin.layout.fields import is_field_line
+from kebrin.layout.fields import is_field_line, names_and_says
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -86,7 +86,7 @@ def last_with_data(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
 def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], *, has_inner: bool) -> bool:
     """Whether a row above the body heads its columns, and is not a title or a line of fields."""
     filled = columns[sheet.filled[row, columns]]
-    if not len(filled):
+    if not len(filled) or names_and_says(sheet, row):
         return False
     beside = [sheet.text(row, column) for column in range(int(columns[0])) if sheet.filled[row, column]]
     named = sum(sheet.text(row, int(column)).endswith(":") for column in filled)
