@@ -393,7 +393,8 @@ def _stub_columns(sheet: Sheet, play: Play, first_row: int, body_column: int, wi
             skipped += 1
             continue
         # Columns that are full all the way are labels however many there are.
-        wide = len(taken) >= _WIDEST and (gap > 1 or own.mean() < _FULL)
+        # A label that is merged over several rows is said by each of them.
+        wide = len(taken) >= _WIDEST and (gap > 1 or sheet.covered[first_row : last + 1, column].mean() < _FULL)
         if wide or gap > MOST_SPACERS or not own.any():
             break
         taken.append(column)
