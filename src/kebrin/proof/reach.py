@@ -317,6 +317,8 @@ def _empty_groups(account: Account, segment: Segment) -> None:
 
 def _called_totals(account: Account, segment: Segment, table: Table, said: Said) -> None:
     """Records that bear a label that says "total" and are in the table: they are sums of others, or a person says not."""
+    if not _holds_figures(table, segment):
+        return  # nothing here could be a sum: ALL is a code
     lines, groups = lines_in_use(segment)
     for one in segment.sources:
         if one.column not in table.columns:
@@ -338,6 +340,14 @@ def _called_totals(account: Account, segment: Segment, table: Table, said: Said)
                     FindingKind.CALLED_TOTAL, f"{text!r} is called a total or a mean and is kept as data", [cell],
                     Settle("totals", [text]), Settle("not_totals", [text]),
                 )  # fmt: skip
+
+
+def _holds_figures(table: Table, segment: Segment) -> bool:
+    """Whether some measure holds figures that may add up; texts that a step reads later may."""
+    kinds = {name: table.data.column(name).type for name in segment.columns if name in table.columns}
+    if len(kinds) < 2:
+        return True
+    return any(pa.types.is_floating(kind) and adds_up(name) for name, kind in kinds.items())
 
 
 def _may_sum(sheet: Sheet, segment: Segment, labels: Labels, text: str) -> bool:

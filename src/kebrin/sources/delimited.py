@@ -53,6 +53,8 @@ _SAYS_NAMES = re.compile(
     + r")\s*[:=]\s*(?P<first>.*)",
     re.IGNORECASE,
 )
+# Colons that part no cells: before a blank, in a time of day, in an address.
+_NO_DELIMITER, _FEWEST_COLONS = re.compile(r":(?=\s|$)|(?<=\d):(?=[0-5]\d)|:(?=//)"), 3
 _QUOTED = re.compile(r'"([^\w\s"])(?=")')
 _GROUPED = re.compile(r"(?<=\d),(?=\d{3}(?!\d))")
 
@@ -112,7 +114,7 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
     rows = [row if not _is_ruled(row, mark) else [] for row in rows]
     rows, heads, spots, aside = _without_page_heads(rows, text)
     said += heads
-    rows, none, quoted, head = _with_comment_heads(rows)
+    rows, none, quoted, head = _with_comment_heads(rows, mark)
     said += quoted
     width = max(map(len, rows), default=0)
     hold_room(len(rows), width, sum(map(len, rows)), where)
@@ -148,7 +150,7 @@ def _without_page_heads(
     return [rows[at] for at in kept.numbers], [said], spots, aside
 
 
-def _with_comment_heads(rows: list[list[str]]) -> tuple[list[list[str]], list[str], list[str], int]:
+def _with_comment_heads(rows: list[list[str]], mark: str = ",") -> tuple[list[list[str]], list[str], list[str], int]:
     """The rows with headings and units that comments state; marks for no value; what is told; the row of the headings, or -1.
 
     >>> _with_comment_heads([["% columns: depth", " salt"], ["% missing: -9.99"], ["5", "34"], ["10", "-9.99"]])[:2]
@@ -168,11 +170,29 @@ def _with_comment_heads(rows: list[list[str]]) -> tuple[list[list[str]], list[st
         if match and match["key"].casefold() in _NONE_KEYS and len(cells) == 1:
             none.append(cells[0].casefold())
             said.append(f"{row[0].strip()!r} says that {cells[0]!r} stands for no value")
+        elif not match and head < 0 and _names_all(found, at, common):
+            found[at] = [row[0].lstrip("#%;! "), *row[1:]]
+            head = at
         elif match and len(cells) == common:
             found[at] = cells
             head = at if head < 0 and not match["key"].casefold().startswith("unit") else head
+    sign = rows[0][0].lstrip()[:1] if rows[0] else ""
+    for at in range(max(head, 0) + 1, len(rows)) if head >= 0 and sign in _COMMENTS else ():
+        if len(rows[at]) > 1 and rows[at][0].lstrip()[:1] == sign:
+            found[at] = [mark.join(rows[at])]  # a comment is one text, whatever stands in it
     below = found[head + 1] if 0 <= head < len(found) - 1 else []
     return found, none, said, head if len(below) == common and any(map(str.isdigit, "".join(below))) else -1
+
+
+def _names_all(rows: list[list[str]], at: int, width: int) -> bool:
+    """Whether a comment names the columns: as many words as there are cells, right above the first row of cells."""
+    row, below = rows[at], rows[at + 1] if at + 1 < len(rows) else []
+    words = [cell.strip(" #%;!") for cell in row]
+    return (
+        width > 1 and len(row) == width == len(below) and row[0].lstrip()[:1] in _COMMENTS
+        and below[0].lstrip()[:1] not in _COMMENTS and all(words) and len(set(words)) == width
+        and not any(map(str.isdigit, "".join(words)))
+    )  # fmt: skip
 
 
 def _rows(text: str, mark: str, where: Place) -> list[list[str]]:
@@ -213,7 +233,7 @@ def delimiter(text: str) -> str:
     """
     every = (line.rstrip("\r\n") for line in islice(io.StringIO(text, newline=""), _LINES) if line.strip())
     lines = [line for line in every if not _DRAWN.fullmatch(line.strip())]
-    if odd := _between_quotes(lines):
+    if odd := _between_quotes(lines) or _by_colons(lines):
         return odd
     worth = {mark: _alike(lines, mark) for mark in _DELIMITERS}
     # Of several that part most lines alike the one that parts most of them counts: others stand inside the cells.
@@ -235,6 +255,27 @@ def _between_quotes(lines: list[str]) -> str:
     signs = found.pop() if len(found) == 1 else frozenset()
     (sign,) = signs if len(signs) == 1 else ("",)
     return sign if sign not in _DELIMITERS else ""
+
+
+def _by_colons(lines: list[str]) -> str:
+    """A colon, where nearly all lines that are no comments have as many of them, none before a blank or within a time; else ''.
+
+    >>> _by_colons(["# code:port:land", "HAL:Hallan:N", "BRA:Brae:N", "WIC:Wick:S"]), _by_colons(["Vessel: Gull", "Built: 2001"])
+    (':', '')
+    """
+    plain = [line for line in lines if line.lstrip()[:1] not in _COMMENTS]
+    counts = Counter(line.count(":") for line in plain)
+    common, often = counts.most_common(1)[0] if counts else (0, 0)
+    if common < 1 or len(plain) < _FEWEST_COLONS or often < _MOSTLY * len(plain):
+        return ""
+    signs = sum(line.count(":") for line in plain)
+    other = sum(len(_NO_DELIMITER.findall(line)) for line in plain)
+    return (
+        ":"
+        if other <= (1 - _MOSTLY) * signs
+        and not any(sign in line for line in plain[:_FEWEST_COLONS] for sign in "\t;|")
+        else ""
+    )
 
 
 def _only_groups(lines: list[str], mark: str) -> bool:
