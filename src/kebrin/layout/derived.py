@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     Numbers = NDArray[np.float64]
     Axis = Literal["row", "column"]
 
-RUNNING, CHANGE, SHARE, RANK = "sum of all before", "last less first", "share", "rank"
+RUNNING, CHANGE, MEAN, SHARE, RANK = "sum of all before", "last less first", "mean of all before", "share", "rank"
 # So many figures must follow; ranks of fewer lines follow one another by chance.
 _FEWEST, _FEWEST_RANKED = 4, 5
 # All but what has run up stands at an edge of the block; of larger blocks only the first so many lines are held against it.
@@ -75,6 +75,10 @@ def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
     """
     if how == RUNNING:
         return _near(own, np.nansum(parts, axis=0))
+    if how == MEAN:
+        off = np.abs(own - np.nanmean(np.where(np.isnan(parts).all(axis=0), 0.0, parts), axis=0))
+        # The mean and its parts are each rounded, by half of their last place at most.
+        return np.asarray(off <= 0.5001 * (10.0 ** -_places(own) + 10.0 ** -_places(parts)))
     if how == CHANGE:
         there = ~np.isnan(parts)
         first, last = there.argmax(axis=0), len(parts) - 1 - there[::-1].argmax(axis=0)
@@ -95,12 +99,17 @@ def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
 
 
 def _grids(sheet: Sheet, layout: Layout) -> Iterator[_Grid]:
-    rows, columns = layout.body_rows[:_MOST], layout.body_columns
+    rows, columns = (
+        layout.body_rows[:_MOST],
+        np.concatenate((layout.body_columns, np.array(layout.beside_columns, np.int32))),
+    )
     if len(columns) > _MOST or not len(rows) or not len(columns):
         return
     numbers = sheet.numbers[np.ix_(rows, columns)]
     across = tuple((line.at, sheet.numbers[rows, line.at]) for line in layout.total_lines("column"))
     yield _Grid("column", columns, rows, numbers.T, across)
+    columns = layout.body_columns
+    numbers = sheet.numbers[np.ix_(rows, columns)]
     if len(layout.body_rows) <= _MOST:
         down = tuple((line.at, sheet.numbers[line.at, columns]) for line in layout.total_lines("row"))
         yield _Grid("row", rows, columns, numbers, down)
@@ -135,7 +144,7 @@ def _derived(sheet: Sheet, layout: Layout, grid: _Grid, place: int, rest: Sequen
     before = [other for other in rest if other < place]
     if grid.axis == "column" and len(before) > 1 and stated.all():
         edge = place >= len(grid.at) - _EDGE and len(before) > 2
-        for how in (RUNNING, CHANGE) if edge else (RUNNING,):
+        for how in (RUNNING, CHANGE, MEAN) if edge else (RUNNING,):
             if follows(how, own, grid.numbers[before]).all():
                 return made(how, grid.at[before].tolist())
     lines = [*grid.totals, *((int(grid.at[other]), grid.numbers[other]) for other in rest)]

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 # A flag beside a value ("p" for provisional) is this short; a column of remarks is longer somewhere.
 _LONGEST_MARK = 3
-_FEWEST_PERIODS = 2
+_FEWEST_PERIODS, _SERIES = 2, 4
 _MOST_MARKS = 8
 
 
@@ -68,7 +68,11 @@ def beside_columns(
     # A column of words that a period heads is one of the body in which nothing was counted.
     series = [label(sheet.at(row, int(column))) for column in left if sheet.filled[row, column]]
     plain = [text for text in series if not total_word(text) and not average_word(text)]
-    return [column for column in beside if not period_name([*plain, sheet.text(row, column)])]
+    return [
+        column for column in beside
+        if not period_name([*plain, sheet.text(row, column)])
+        and (len(plain) >= _SERIES or _says_of_rows(sheet, rows, column, boxhead))
+    ]  # fmt: skip
 
 
 def _of_whole_rows(sheet: Sheet, rows: NDArray[np.intp], columns: list[int], boxhead: Sequence[int]) -> list[int]:
@@ -93,6 +97,23 @@ def _may_stand_beside(sheet: Sheet, rows: NDArray[np.intp], column: int, boxhead
     if not len(filled) or not sheet.filled[list(boxhead), column].any():
         return False
     if not sheet.data[filled, column].any():
+        return True
+    return _says_of_rows(sheet, rows, column, boxhead) or _is_apart(sheet, column, boxhead)
+
+
+def _is_apart(sheet: Sheet, column: int, boxhead: Sequence[int]) -> bool:
+    """Whether a column of figures has a heading of its own that calls it no sum: beside a series of periods it is a label."""
+    head = sheet.text(boxhead[-1], column)
+    return (
+        len(boxhead) == 1
+        and any(map(str.isalpha, head))
+        and not (total_word(head) or average_word(head) or says_whole(head))
+    )
+
+
+def _says_of_rows(sheet: Sheet, rows: NDArray[np.intp], column: int, boxhead: Sequence[int]) -> bool:
+    """Whether a column holds words, or figures that its heading calls a share or a rank."""
+    if not sheet.data[rows[sheet.filled[rows, column]], column].any():
         return True
     head = sheet.text(boxhead[-1], column)
     return len(boxhead) == 1 and (is_ratio(head) or says_rank(head)) and not total_word(head)

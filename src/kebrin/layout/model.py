@@ -226,6 +226,7 @@ class Derived:
         part = f"row {of + 1}" if self.axis == "row" else f"column {column_letters(of)}"
         return {
             "share": f"shares of the sum of {part}", "rank": f"ranks by {part}",
+            "mean of all before": f"the mean of the {len(self.parts)} {self.axis}s before it",
             "last less first": f"the last less the first of the {len(self.parts)} {self.axis}s before it",
         }.get(self.how, f"the sum of the {len(self.parts)} {self.axis}s before it")  # fmt: skip
 

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
     Numbers = NDArray[np.float64]
 
-_MOSTLY = 0.8
+_MOSTLY, _SERIES = 0.8, 4
 # A line that misses the mean of all others by more than this share in most cells is no mean of them, whatever it is called.
 _NEAR = 0.25
 
@@ -115,7 +115,15 @@ def _stands_beside(sheet: Sheet, segment: Segment, level: Labels) -> bool:
     body = max((int(one.columns.max()) for one in segment.sources if one.axis == 1 and len(one.columns)), default=-1)
     there = level.columns[level.columns >= 0]
     right = level.axis == 0 and len(there) > 0 and -1 < body < int(there.min())
-    return right and (is_ratio(head) or says_rank(head))
+    heads = [one for one in segment.sources if one.axis == 1]
+    inner = heads[-1] if heads else None
+    texts = (
+        []
+        if inner is None
+        else [sheet.text(row, at) for row, at in zip(inner.rows.tolist(), inner.columns.tolist(), strict=True)]
+    )
+    series = len(texts) >= _SERIES and bool(period_name(texts))
+    return right and (is_ratio(head) or says_rank(head) or series)
 
 
 def _tell_apart(sheet: Sheet, levels: Sequence[Labels], lines: NDArray[np.intp]) -> bool:
