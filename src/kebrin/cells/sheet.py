@@ -206,7 +206,9 @@ class Sheet:
         found[rows[timed], columns[timed]] = True
         filled = self.filled.sum(axis=0)
         wide = (found.sum(axis=0) >= _MOSTLY_TIMED * filled) & (filled > 1)
-        return found if wide.sum() >= _TIMED_COLUMNS else np.zeros(self.shape, np.bool_)
+        at = np.flatnonzero(wide)
+        together = len(at) >= _TIMED_COLUMNS and bool(found[:, at[0] : at[-1] + 1].any(axis=0).all())
+        return found if together else np.zeros(self.shape, np.bool_)
 
     @cached_property
     def covered(self) -> NDArray[np.bool_]:

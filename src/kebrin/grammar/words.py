@@ -56,6 +56,7 @@ _CONTINUED = re.compile(
     r"[\s,;:–—-]*[(\[]?\s*\b(?:cont(?:inued|inuation|['’]?d)?\b\.?|fortsetzung|forts\.|suite|segue|continuaci[oó]n|vervolg)\s*[)\]]?\s*$",
     re.IGNORECASE,
 )
+_COMMENTED = re.compile(r"^[#%;!]+\s+(?=[^\W\d_])")
 #: A text that says what it is: "Harbour: Hallan".
 KEYED = re.compile(r"(?P<key>[^\W\d_][^:]{0,38}?)\s*:\s+(?P<value>[^\s:][^:]*)")
 #: What a word for "total" may have in it, in the languages that are known, for RE2: only such texts are looked at.
@@ -351,6 +352,15 @@ def says_whole(label: str) -> bool:
     (True, True, True, False)
     """
     return speaks(label) and _WHOLE.match(label) is not None
+
+
+def without_comment(text: str) -> str:
+    """A text without the sign of a comment at its beginning: "# cast: 14" says cast: 14.
+
+    >>> without_comment("% cast: 14"), without_comment("#1 quay")
+    ('cast: 14', '#1 quay')
+    """
+    return _COMMENTED.sub("", text)
 
 
 def without_continued(label: str) -> str:

@@ -104,6 +104,8 @@ def _may_stand_beside(sheet: Sheet, rows: NDArray[np.intp], column: int, boxhead
 def _is_apart(sheet: Sheet, column: int, boxhead: Sequence[int]) -> bool:
     """Whether a column of figures has a heading of its own that calls it no sum: beside a series of periods it is a label."""
     head = sheet.text(boxhead[-1], column)
+    if period_name([head]):
+        return False
     return (
         len(boxhead) == 1
         and any(map(str.isalpha, head))

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import KEYED, heads_alike, is_remark, is_sentence, look_of
+from kebrin.grammar.words import KEYED, heads_alike, is_remark, is_sentence, look_of, without_comment
 from kebrin.layout.depths import BOLD, find_depths
 from kebrin.layout.labels import are_series, label
 from kebrin.layout.model import MISSING, Level
@@ -45,7 +45,7 @@ def keyed(levels: Sequence[Level], others: Collection[str]) -> tuple[Level, ...]
     """
     found: list[Level] = []
     for level in levels:
-        matches = [KEYED.fullmatch(text) for text in level.texts]
+        matches = [KEYED.fullmatch(without_comment(text)) for text in level.texts]
         keys = {match["key"] for match in matches if match}
         values = tuple(match["value"] for match in matches if match)
         taken = {*others, *(other.name for other in levels if other is not level)}

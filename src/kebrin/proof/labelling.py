@@ -11,7 +11,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Sheet, as_label, lettered_mark, neat, trailing_mark
-from kebrin.grammar.words import KEYED, without_continued
+from kebrin.grammar.words import KEYED, without_comment, without_continued
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
@@ -254,7 +254,7 @@ def _says(value: object, text: str | None, labels: Labels) -> bool:
     own = as_label(value)
     if text is not None and (bare := without_continued(own)) != own and _says(bare, text, labels):
         return True
-    if text is not None and (keyed := KEYED.fullmatch(neat(own))) and keyed["key"] == labels.column:
+    if text is not None and (keyed := KEYED.fullmatch(without_comment(neat(own)))) and keyed["key"] == labels.column:
         return keyed["value"] == text
     if labels.pattern[0] and text is not None:
         return _is_part(neat(own), text, *labels.pattern)
