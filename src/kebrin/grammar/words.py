@@ -170,7 +170,10 @@ def says_most(label: str) -> bool:
     return _MOST.fullmatch(label.strip()) is not None
 
 
-_COUNT = re.compile(r"(?:number|no\.|count) of\b.*|n|N|n=|N=", re.IGNORECASE)
+_COUNT = re.compile(
+    r"(?:number|no\.|count) of\b.*|n|n=|(?:un)?weighted base|base(?: size)?|sample(?: size)?|respondents|cases",
+    re.IGNORECASE,
+)
 
 
 def names_count(label: str) -> bool:
@@ -188,10 +191,11 @@ def speaks_of_columns(label: str) -> bool:
     >>> speaks_of_columns("Upper limit"), speaks_of_columns("km"), speaks_of_columns("Stop no."), speaks_of_columns("Quay")
     (True, True, True, False)
     """
-    codes = bool(names_a_key(label) and " " in label) or label in {"n", "N", "n=", "N="}
-    return bool(label) and (
-        says_limit(label) or codes or (is_unit(label) and len(label) > 1 and label == label.casefold())
-    )
+    codes = bool(names_a_key(label) and " " in label)
+    counts = names_count(label) and not label.casefold().startswith(("number of", "no. of", "count of"))
+    unit = is_unit(label) and len(label) > 1 and label == label.casefold()
+    extreme = _EXTREME.fullmatch(label.strip()) is not None
+    return bool(label) and (says_limit(label) or codes or counts or extreme or unit)
 
 
 # A sentence has so many words, a third of them in small letters.

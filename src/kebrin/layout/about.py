@@ -41,7 +41,7 @@ if TYPE_CHECKING:
 _EDGE = 3
 # So many of the records bear what this line does not.
 _NEARLY_ALL = 0.9
-_FEWEST_RECORDS = 3
+_FEWEST_RECORDS, _LARGER = 3, 3
 # Of a long block so many records are looked at.
 _MOST_RECORDS = 400
 
@@ -192,15 +192,14 @@ def _is_odd(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np.int32
 def _why(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np.int32]) -> str:
     if len(records) < _FEWEST_RECORDS:
         return ""
-    if _is_unlike(sheet, line, records):
-        return "its label is none of the kind that the others are"
-    if _leaves_blank(sheet, layout, line, records):
-        return "it leaves blank what each record says"
-    if says_most(line.label) and _bounds(sheet, layout, line, records):
-        return "no record passes it"
-    if _heads_headings(sheet, layout, line):
-        return "it stands above headings"
-    return ""
+    signs = (
+        (_is_unlike(sheet, line, records), "its label is none of the kind that the others are"),
+        (_leaves_blank(sheet, layout, line, records), "it leaves blank what each record says"),
+        (_is_of_another_size(sheet, layout, line, records), "its figures are of another size"),
+        (says_most(line.label) and _bounds(sheet, layout, line, records), "no record passes it"),
+        (_heads_headings(sheet, layout, line), "it stands above headings"),
+    )
+    return next((why for holds, why in signs if holds), "")
 
 
 def _is_unlike(sheet: Sheet, line: Maybe, records: NDArray[np.int32]) -> bool:
@@ -234,6 +233,15 @@ def _bounds(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np.int32
     most = sheet.numbers[line.row, columns]
     rest = np.nan_to_num(sheet.numbers[np.ix_(records, columns)], nan=-np.inf)
     return len(columns) > 1 and bool((rest <= most).all())
+
+
+def _is_of_another_size(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np.int32]) -> bool:
+    """Whether each of several figures of a line is larger than three times any of the records, whatever their column."""
+    columns = layout.body_columns[~np.isnan(sheet.numbers[line.row, layout.body_columns])]
+    rest = sheet.numbers[np.ix_(records, columns)]
+    if len(columns) < _FEWEST_RECORDS or np.isnan(rest).all():
+        return False
+    return bool((np.abs(sheet.numbers[line.row, columns]) > _LARGER * np.nanmax(np.abs(rest))).all())
 
 
 def _heads_headings(sheet: Sheet, layout: Layout, line: Maybe) -> bool:

@@ -34,7 +34,7 @@ _MOSTLY = 0.5
 UNIT_LABEL = re.compile(r"units?|unit of measure(?:ment)?|einheit(?:en)?|unités?", re.IGNORECASE)
 # What stands behind these words speaks of the table's figures, or of where they come from: it tells no rows apart.
 _NO_FIELD = re.compile(
-    r"(?:table|figure|fig|chart|tab|tabelle|tableau|annex|appendix|exhibit|page|part|section|units?|sources?|notes?|"
+    r"(?:table|figure|fig|chart|tab|tabelle|tableau|annex|appendix|exhibit|page|sheet|part|section|units?|sources?|notes?|"
     r"footnotes?|keys?|legends?|remarks?|contact|signed|signature|explanation|symbols?|signs?|nb|quelle|einheit|"
     r"anmerkungen?|unité|noot|bron)\b[\s.]*[\d.ivxIVX]*",
     re.IGNORECASE,

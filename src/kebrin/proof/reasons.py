@@ -26,7 +26,7 @@ _FEW, _TITLE_CELLS, _SPANNING_WORDS = 6, 2, 3
 _SIGN = 2
 _LONGEST_TOLD = 60
 
-_PAGE = re.compile(r"\b(?:page|seite|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
+_PAGE = re.compile(r"\b(?:page|sheet|seite|blatt|pagina|página|sida|side|strona)\s*:?\s*\d+", re.IGNORECASE)
 _PAGE_ALONE = re.compile(rf"{_PAGE.pattern}(?:\s*(?:of|/|von|de|av|z)\s*\d+)?", re.IGNORECASE)
 
 _STAMP = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{2,4}|\d{1,2}:\d{2}(?::\d{2})?")

@@ -329,10 +329,10 @@ def _divides(numbers: Numbers, stated: Numbers) -> NDArray[np.bool_]:
         return found
     off = np.abs(np.nansum(numbers, axis=0) - stated) > 1e-9 * np.maximum(np.abs(stated), 1.0)
     places = _decimals_of(rows)
-    for at in np.flatnonzero(off & (places > 0)).tolist():
+    for at in np.flatnonzero(off).tolist():
         own = rows[:, at, None, None]
-        # Shown to so many places, and twice as loose: a figure may be cut as well as rounded.
-        slack = 10.0 ** -float(places[at])
+        # Shown to so many places, and twice as loose: a figure may be cut as well as rounded. Whole ones must fit.
+        slack = 10.0 ** -float(places[at]) if places[at] else 1e-9
         over = rows[:, :, None] / np.where(rows == 0, np.nan, rows)[:, None, :]
         for factor in (1.0, 100.0):
             fits = (np.abs(factor * over - own) <= slack) | np.isnan(over) | np.isnan(own)

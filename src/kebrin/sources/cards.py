@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from kebrin.sources.lines import Lines
 
 _FEWEST = 2
+# A line that only says what the next record is: "[berth]".
+_BRACKETED = re.compile(r"\[[^\[\]]{1,40}\]")
 _EQUALS = re.compile(r"\s*(?P<name>[^\W\d_][\w .-]{0,38}?)\s*=\s*(?P<value>[^\s=].*?)\s*")
 # So many lines at most stand above the first card; a text of which the first lines hold no keys has none.
 _MOST_ABOVE, _LOOKED_AT = 10, 200
@@ -47,7 +49,16 @@ def cards(lines: Lines, name: str, source: str) -> Sheet | None:
     spots = [("", "")] * (top + 1) + [(lines.where(at), lines.texts[at]) for at, _ in records]
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
-    return Sheet(name, values, kinds, source=source, textual=True, spots=spots, hints=Hints(heads=top))
+    named = [text.strip() for text in lines.texts[first:] if _BRACKETED.fullmatch(text.strip())]
+    told = (
+        (f"lines that only name the next record, set aside: {len(named):,} (the first is {named[0]!r})",)
+        if named
+        else ()
+    )
+    aside = {"lines that only name the next record": len(named)} if named else {}
+    return Sheet(
+        name, values, kinds, source=source, textual=True, spots=spots, hints=Hints(heads=top), told=told, aside=aside
+    )
 
 
 def are_cards(texts: Sequence[str]) -> bool:
@@ -68,7 +79,7 @@ def _parted(texts: Sequence[str]) -> tuple[int, list[tuple[int, dict[str, str]]]
         return None
     records: list[tuple[int, dict[str, str]]] = []
     for at, (pair, text) in enumerate(zip(pairs[first:], texts[first:], strict=True), first):
-        if pair is None and text.strip() and not is_rule(text):
+        if pair is None and text.strip() and not is_rule(text) and not _BRACKETED.fullmatch(text.strip()):
             return None
         if pair is not None and (not records or pair[0] == next(iter(records[0][1]))):
             records.append((at, {}))

@@ -185,14 +185,13 @@ def _with_comment_heads(rows: list[list[str]], mark: str = ",") -> tuple[list[li
 
 
 def _names_all(rows: list[list[str]], at: int, width: int) -> bool:
-    """Whether a comment names the columns: as many words as there are cells, right above the first row of cells."""
-    row, below = rows[at], rows[at + 1] if at + 1 < len(rows) else []
+    """Whether a comment names the columns: as many words as there are cells, above the first row of cells."""
+    row = rows[at]
+    if width < 2 or len(row) != width or row[0].lstrip()[:1] not in _COMMENTS:
+        return False
     words = [cell.strip(" #%;!") for cell in row]
-    return (
-        width > 1 and len(row) == width == len(below) and row[0].lstrip()[:1] in _COMMENTS
-        and below[0].lstrip()[:1] not in _COMMENTS and all(words) and len(set(words)) == width
-        and not any(map(str.isdigit, "".join(words)))
-    )  # fmt: skip
+    above = all(one[0].lstrip()[:1] in _COMMENTS for one in rows[:at] if one and one[0].strip())
+    return above and all(words) and len(set(words)) == width and not any(map(str.isdigit, "".join(words)))
 
 
 def _rows(text: str, mark: str, where: Place) -> list[list[str]]:

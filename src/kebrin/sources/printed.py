@@ -37,7 +37,7 @@ from kebrin.sources.lines import (
     without_page_behind,
 )
 from kebrin.sources.page_heads import without_page_heads
-from kebrin.sources.rulers import Ruler, find_ruler
+from kebrin.sources.rulers import Ruler, find_gutters, find_ruler
 from kebrin.sources.stated import StatedText
 from kebrin.sources.wrapped import joined_text, set_below, wrapped
 
@@ -70,6 +70,8 @@ def is_printed(text: str) -> bool:
     keys = sum(len(fields) < 2 and KEY.fullmatch(line) is not None for fields, line in zip(parted, lines, strict=True))
     if 2 * figures >= max(len(lines) - keys - _HEAD_LINES, _FEWEST - 1):
         return True
+    if _close_columns(lines):
+        return True
     starts = Counter(one.left for fields in parted for one in fields[1:])
     several = [fields for fields in parted if len(fields) > 1]
     flush = sum(all(starts[one.left] >= max(_FEWEST, len(lines) / 4) for one in fields[1:]) for fields in several)
@@ -97,7 +99,7 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     lines, heads = without_page_heads(rest, stated.pages)
     on = said_on(lines.texts) if heads else []
     lines = lines.but(set(on))
-    ruler = Ruler() if _says_where(stated) else find_ruler(lines.texts)
+    ruler = Ruler() if _says_where(stated) else find_ruler(lines.texts) or _close_columns(lines.texts)
     kept = lines.but({at for at, line in enumerate(lines.texts) if is_rule(line)})
     kept = replace(kept, texts=without_page_behind(kept.texts))
     stated_places = _says_where(stated) or bool(stated.sections)
@@ -118,6 +120,12 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     }
     aside = {what: count for what, count in aside.items() if count}
     return replace(printed, told=(*printed.told, *told), aside=aside)
+
+
+def _close_columns(texts: Sequence[str]) -> Ruler:
+    """Columns a single blank apart, where that tells more of them than gaps of two blanks do."""
+    found = find_gutters(texts)
+    return found if found and len(found.places) > typical_runs(texts[:_MANY]) else Ruler()
 
 
 def _runs_in(lines: Iterable[str]) -> int:

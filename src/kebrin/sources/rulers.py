@@ -19,9 +19,9 @@ if TYPE_CHECKING:
 
 _STROKE, _ONLY = re.compile(r"[-=_─━═]{2,}"), re.compile(r"[-=_─━═ ]+")
 _WORD = re.compile(r"\S+")
-_FEWEST, _HEADINGS, _LOOKED_AT = 3, 4, 60
+_FEWEST, _HEADINGS, _LOOKED_AT, _TITLE_RUNS = 3, 4, 60, 2
 # So many of the lines with several runs of text must keep to the columns.
-_MOSTLY, _SAMPLE = 0.85, 400
+_MOSTLY, _SAMPLE, _FEWEST_RECORDS, _HEADS_TRIED = 0.85, 400, 6, 8
 
 
 @dataclass(frozen=True)
@@ -61,6 +61,40 @@ def find_ruler(texts: Sequence[str]) -> Ruler:
     return Ruler()
 
 
+def find_gutters(texts: Sequence[str]) -> Ruler:
+    """Columns a single blank apart: where all lines of records are blank, and the headings above them are too.
+
+    >>> lines = ["No Vessel      Fee Ref", "01 Gull      12.50 A", "02 Tern     112.00 B2", "03 Old Hand   8.25 A"]
+    >>> lines += ["04 Skua      19.00", "05 Fulmar     4.00 C1", "06 Red Kite  61.75 A"]
+    >>> find_gutters(lines).places
+    ((0, 2), (3, 11), (12, 18), (19, 21))
+    """
+    sample = [text for text in texts[:_SAMPLE] if text.strip() and not is_rule(text)]
+    for at, head in enumerate(sample[:_HEADS_TRIED]):
+        if is_body(fields_of(head)):
+            break  # the first record: what heads it stands above it
+        body = [text for text in sample[at + 1 :] if text != head]
+        records = [text for text in body if len(text.split()) >= _FEWEST and any(map(str.isdigit, text))]
+        if len(records) < max(_FEWEST_RECORDS, _MOSTLY * len(body)):
+            continue
+        width = max(map(len, records))
+        places = _runs_of([any(text[one : one + 1] not in {"", " "} for text in records) for one in range(width)])
+        words = [match.span() for match in _WORD.finditer(head)]
+        over = [
+            [one for one, (left, right) in enumerate(places) if left < end and begin < right] for begin, end in words
+        ]
+        each = all(len(own) == 1 for own in over) and {one for own in over for one in own} == {*range(len(places))}
+        if len(places) >= _FEWEST and each:
+            return Ruler(tuple(places), frozenset({head}))
+    return Ruler()
+
+
+def _runs_of(filled: Sequence[bool]) -> list[tuple[int, int]]:
+    """Where runs of true stand."""
+    ends = [at for at, (one, other) in enumerate(pairwise([False, *filled, False])) if one != other]
+    return list(zip(ends[::2], ends[1::2], strict=True))
+
+
 def _headings(texts: Sequence[str], at: int, strokes: Sequence[tuple[int, int]]) -> Iterator[list[str]]:
     """The lines right above a ruler that stand over its strokes, and those between it and the next one."""
     above: list[str] = []
@@ -80,9 +114,12 @@ def _headings(texts: Sequence[str], at: int, strokes: Sequence[tuple[int, int]])
 
 
 def _is_title(line: str, strokes: Sequence[tuple[int, int]]) -> bool:
-    """Whether a line begins at the left edge with a text that goes over the first gap: it is no heading of one column."""
-    first = fields_of(line)[0]
-    return first.left <= strokes[0][0] + 1 and first.right > strokes[1][0]
+    """Whether a line begins at the left edge and says little, or goes over the first gap there: it is no line of headings."""
+    fields = fields_of(line)
+    at_edge = fields[0].left <= strokes[0][0] + 1
+    return at_edge and (
+        fields[0].right > strokes[1][0] or (len(fields) <= _TITLE_RUNS and len(strokes) > 2 * _TITLE_RUNS - 1)
+    )
 
 
 def _head_each(heads: Sequence[str], strokes: Sequence[tuple[int, int]]) -> bool:
