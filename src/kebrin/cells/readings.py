@@ -404,7 +404,7 @@ def _legend(texts: Sequence[str], numbers: NDArray[np.object_]) -> dict[str, str
 
 
 def _may_explain(text: str) -> bool:
-    return any(sign in text for sign in ("=", ":", "–", "—", " means ", "alues of ")) or text.lstrip()[0] in "-.…"
+    return any(sign in text for sign in ("=", ":", "–", "—", " means ", "alues of ")) or text.lstrip()[0] in "-.…*"
 
 
 __all__ = ["MISSING_MARKS", "Hints", "Readings", "read_cells"]

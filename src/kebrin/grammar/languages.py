@@ -1,7 +1,7 @@
 """Which decimal sign the words of a text go with: English writes 4,047.5, German, French and most others 4.047,5.
 
-Only words that join others are looked at: names and headings say little of who wrote a report. None that two of these
-languages share is among them ("in", "an", "for", "en").
+Looked at are words that join others, and plain ones for places, sizes and times. None that two of these languages
+share is among them ("in", "an", "for", "en").
 """
 
 from __future__ import annotations
@@ -14,7 +14,9 @@ if TYPE_CHECKING:
 
 _OF_POINTS = (
     "the of and by from with without to not each all as is are were was been than under over between after before "
-    "other others only both at into their its which when where three years year number taken includes included"
+    "other others only both at into their its which when where three years year number taken includes included "
+    "area beds height depth weight width length hours days weeks months north south east west water town village school "
+    "road bridge house amount price valley street owner opened staff pupils harbour berth vessel boats"
 )
 _OF_COMMAS = (
     "der die das und von mit ohne nicht alle sind wurde zwischen nach vor andere für über bei zum zur im am ein eine "

@@ -31,7 +31,7 @@ class Sign(NamedTuple):
 
 _LONGEST_SIGN, _LONGEST_QUOTED = 4, 24
 # Signs that need no "=" behind them, for they are no words: "– none", ".. not available", ": confidential".
-_BARE = r"(?:[-–—−]{1,4}|\.{1,5}|…|:|\?|§|#)"
+_BARE = r"(?:[-–—−]{1,4}|\.{1,5}|\*{2,4}|…|:|\?|§|#)"
 _FIGURE = r"(?P<figure>[-−]?\d[\d.,]{0,6})(?=\s*(?:=|\bmeans\b))"
 _QUOTED = rf"[\"'‘“](?P<quoted>[^\"'’”]{{1,{_LONGEST_QUOTED}}})[\"'’”]"
 _SIGN = rf"(?:{_FIGURE}|{_QUOTED}|(?P<sign>[^\s=:;,\"']{{1,{_LONGEST_SIGN}}}|:|;))"

@@ -172,6 +172,8 @@ def _nested(value: Any, name: str, where: Place) -> Nested:
         if not tables and _is_keyed(value):
             _add_all([{_KEY: key, **one} for key, one in value.items()], name, "$", lists, where)
             said = {}
+        elif named := _rows_by_name(tables):
+            _add_all(named, name, "$", lists, where)
         elif _are_columns(tables):
             _add_all(_across(tables), name, "$", lists, where)
         else:
@@ -207,6 +209,22 @@ def _are_columns(tables: dict[str, Any]) -> bool:
     lengths = {len(one) for one in tables.values()}
     plain = all(not isinstance(cell, (list, dict)) for one in tables.values() for cell in one)
     return len(tables) > 1 and len(lengths) == 1 and plain
+
+
+def _rows_by_name(tables: dict[str, Any]) -> list[dict[str, Any]]:
+    """Rows of plain values as records, by the names that another list gives for their columns; empty where there is no such pair.
+
+    >>> _rows_by_name({"columns": ["boat", "trips"], "rows": [["Gull", 4], ["Tern", 2]]})
+    [{'boat': 'Gull', 'trips': 4}, {'boat': 'Tern', 'trips': 2}]
+    """
+    if len(tables) != 2:
+        return []
+    for names, rows in (list(tables.values()), list(tables.values())[::-1]):
+        heads: list[Any] = [one.get("name", one.get("id")) if isinstance(one, dict) else one for one in names]
+        said = all(isinstance(one, str) and one for one in heads) and len(set(heads)) == len(heads)
+        if said and all(isinstance(row, list) and len(row) == len(heads) for row in rows):
+            return [dict(zip(heads, row, strict=True)) for row in rows]
+    return []
 
 
 def _across(tables: dict[str, list[Any]]) -> list[dict[str, Any]]:

@@ -21,7 +21,9 @@ from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.long_text import long_sheet
 from kebrin.sources.marks_apart import joined
 from kebrin.sources.page_grid import BREAK, RAISED, all_text, elements, grid_of, is_hidden, is_shown, rows_of, with_rows
+from kebrin.sources.page_lists import RECORDS, laid_out_texts, lists_as_tables
 from kebrin.sources.plain_rows import MARK, PlainRows
+from kebrin.sources.printed import lay_out
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Mapping
@@ -90,6 +92,7 @@ class _Page:
     tables: dict[str, _Table]
     hidden: int
     lost: tuple[str, ...] = ()
+    texts: dict[str, str] = field(default_factory=dict)
 
     @classmethod
     def of(cls, text: str, path: Path) -> _Page:
@@ -105,8 +108,10 @@ class _Page:
             raise SourceError(
                 "the page can't be read", where, why=str(error), do="Save it anew from the browser"
             ) from error
+        texts = laid_out_texts(root)
+        lists_as_tables(root)
         tables = _tables(root)
-        if not tables:
+        if not tables and not texts:
             raise SourceError(
                 "the page has no table", where, why="no <table> holds rows of cells",
                 do="Save the page that shows the table; one that a script fills must be saved from the browser as it is shown",
@@ -118,7 +123,9 @@ class _Page:
             name = table.caption or headed.get(number) or (f"{path.stem}" if len(tables) == 1 else f"Table {number}")
             by_name[name if name not in by_name else f"{name} ({number})"] = table
         hidden = sum(is_hidden(one) for table in tables for one in elements(table.element, _MAY_HIDE))
-        return cls(path, by_name, hidden, _lost(text, root))
+        alone = len(texts) == 1 and not by_name
+        named = {path.stem if alone else f"Text {number}": one for number, one in enumerate(texts, 1)}
+        return cls(path, by_name, hidden, _lost(text, root), named)
 
     @property
     def only(self) -> str:
@@ -132,6 +139,8 @@ class _Page:
 
     def sheet(self, name: str) -> Sheet:
         """One of its sheets."""
+        if name in self.texts:
+            return lay_out(self.texts[name], name, str(self.path))
         return _sheet(self.tables[name], name, str(self.path))
 
     def report(self, fixed: files.Fixed) -> Report:
@@ -140,10 +149,11 @@ class _Page:
         load = cache(self.sheet)
 
         def long(name: str) -> LongRows | None:
-            return long_sheet(load(name))
+            return None if name in self.texts else long_sheet(load(name))
 
+        names = (*self.tables, *self.texts)
         return Report(
-            str(self.path), tuple(self.tables), load, {}, lambda: fixed.digest, said=said, lacks=self.lost, open_long=long
+            str(self.path), names, load, {}, lambda: fixed.digest, said=said, lacks=self.lost, open_long=long
         )  # fmt: skip
 
 
@@ -334,7 +344,7 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
     spots = Spots(len(lines), spot)
     sheet = Sheet(name, values, kinds, areas, source, textual=True, look_up_formats=_constant(formats), spots=spots)
     head = _head_of_records(elements) if elements else -1
-    if head < 0 or sheet.data[top + head + 1 :].mean() >= _FIGURES:
+    if table.element.get(RECORDS) is None and (head < 0 or sheet.data[top + head + 1 :].mean() >= _FIGURES):
         head = -1 - top
     around = [*table.element.iterancestors(), *table.element.iter()]
     spoken = decimal_of({str(one.get("lang") or "") for one in around})
