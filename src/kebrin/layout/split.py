@@ -64,7 +64,7 @@ def find_split(
         width: label columns that are stated to stand left of the body.
     """
     use, why = _use(sheet, rows, columns)
-    if not (use == _DATA).any():
+    if not (use == _DATA).any() or _marks_alone(sheet, rows, columns, use):
         return None
     words, data = _prefix(use == _WORDS), _prefix(use == _DATA)
     scores = _scores(words, data, min(len(rows), _MOST_ROWS), min(len(columns), _MOST_COLUMNS))
@@ -81,6 +81,13 @@ def find_split(
     rival = float(scores.max())
     sure = 1.0 if score > 0 and rival < 0.98 * score else 0.7
     return Split(int(rows[row]), int(columns[column]), sure, why)
+
+
+def _marks_alone(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], use: NDArray[np.int8]) -> bool:
+    """Whether all that could be a body are a few marks for no value among words: these show where no body begins."""
+    there = use == _DATA
+    looks = sheet.looks[np.ix_(rows, columns)][there]
+    return bool((looks == Look.MISSING).all()) and 2 * int(there.sum()) < int((use != _BLANK).sum())
 
 
 def _prefix(marks: NDArray[np.bool_]) -> NDArray[np.int64]:

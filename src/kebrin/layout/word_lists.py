@@ -43,10 +43,11 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         return None
     at = int(np.argmax(filled.sum(axis=1) == widest))
     used = columns[filled[at]]
+    at = _without_corner(sheet, rows[:at], used, at)
     header = [sheet.text(int(rows[at]), int(column)) for column in used]
     labels = next((n for n in range(1, len(used) - _FEWEST_PERIODS + 1) if period_name(header[n:])), 0)
     across = labels > 0 or alike_texts(sheet, rows[at + 1 :], used)
-    plain = across or all(sheet.kinds[rows[at], column] == Kind.TEXT for column in used)
+    plain = across or all(sheet.kinds[rows[at], column] == Kind.TEXT for column in used[header[0] == "" :])
     short = all(len(text) <= LONGEST_HEADING and not text.endswith((":", ".")) for text in header)
     if not plain or not short or len(set(header)) < len(header):
         return None
@@ -64,6 +65,16 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         return None  # two columns of words may as well be labels and what they say
     names = [sheet.text(row, int(used[0])) for row in found.records]
     return None if any(text.endswith(":") for text in names) else replace(found, across=across)
+
+
+def _without_corner(sheet: Sheet, above: NDArray[np.intp], used: NDArray[np.intp], at: int) -> int:
+    """The row of headings above the widest row, if it lacks the heading of the labels alone and names periods; else that row."""
+    for place, row in enumerate(above.tolist()):
+        own = sheet.filled[row, used]
+        texts = [sheet.text(row, int(column)) for column in used[1:]]
+        if not own[0] and own[1:].all() and any(period_name(texts[:n]) for n in range(_FEWEST_PERIODS, len(texts) + 1)):
+            return place
+    return at
 
 
 def _is_sparse(body: NDArray[np.bool_]) -> bool:
