@@ -24,6 +24,8 @@ _LONGEST_LABEL, _LONGEST_VALUE = 40, 80
 # A colon that is none of a time of day.
 _COLON = re.compile(r"(?<!\d):|:(?!\d)")
 _LABEL_WORDS, _MOST_IN_LINE = 4, 12
+# When a report was printed says nothing of what stands before it.
+_STAMPED = re.compile(r"(?:printed|run|issued|produced|created|as at|gedruckt|erstellt)\b.*\d", re.IGNORECASE)
 _KEY_HEAD = re.compile(r"(?:key|legend|symbols?|signs?|codes?|abbreviations?)(?: used)?\s*:?", re.IGNORECASE)
 # The sign of a key's line has no more letters.
 _LONGEST_SIGN = 4
@@ -36,7 +38,7 @@ UNIT_LABEL = re.compile(r"units?|unit of measure(?:ment)?|einheit(?:en)?|unités
 _NO_FIELD = re.compile(
     r"(?:table|figure|fig|chart|tab|tabelle|tableau|annex|appendix|exhibit|page|sheet|part|section|units?|sources?|notes?|"
     r"footnotes?|keys?|legends?|remarks?|contact|signed|signature|explanation|symbols?|signs?|nb|quelle|einheit|"
-    r"anmerkungen?|unité|noot|bron)\b[\s.]*[\d.ivxIVX]*",
+    r"anmerkungen?|unité|noot|bron|missing(?: values?)?|no ?data|fill value|null)\b[\s.]*[\d.ivxIVX]*",
     re.IGNORECASE,
 )
 
@@ -164,7 +166,7 @@ def _with_colon(sheet: Sheet, block: Area | None, row: int, column: int) -> Fiel
     """The field that a text with a colon begins."""
     text = str(sheet.at(row, column)).strip()
     colon = _COLON.search(text)
-    name = neat(text[: colon.start()]).lstrip("# ") if colon else ""
+    name = neat(text[: colon.start()]).lstrip("#%;! ") if colon else ""
     if colon is None or not _may_name(name):
         return None
     # Below a block, "Note: ..." and "Source: ..." are the rule and fields the exception.
@@ -334,7 +336,13 @@ def _is_pair(sheet: Sheet, label_at: tuple[int, int], value_at: tuple[int, int])
     label, value = sheet.text(*label_at), sheet.text(*value_at)
     wordy = sheet.kinds[label_at] == Kind.TEXT and not sheet.data[label_at] and not any(map(str.isdigit, label))
     short = len(label.split()) <= _LABEL_WORDS and _may_name(label.rstrip(" :"))
-    said = _says_something(value) and ": " not in value and not value.endswith(":") and not _NO_FIELD.match(value)
+    said = (
+        _says_something(value)
+        and not _STAMPED.match(value)
+        and ": " not in value
+        and not value.endswith(":")
+        and not _NO_FIELD.match(value)
+    )
     return wordy and short and said and not label.startswith("# ")  # a comment that its commas cut is none
 
 
@@ -388,9 +396,9 @@ def stated_field(sheet: Sheet, name: str, label: str, *, below: bool = False) ->
     >>> stated_field(sheet, "route code", "Route code:").value
     'N4'
     """
-    sought = neat(label).lstrip("# ").rstrip(" :").casefold()
+    sought = neat(label).lstrip("#%;! ").rstrip(" :").casefold()
     for row, column in np.argwhere(sheet.kinds == Kind.TEXT).tolist():
-        text = neat(str(sheet.at(row, column))).lstrip("# ")
+        text = neat(str(sheet.at(row, column))).lstrip("#%;! ")
         if text.rstrip(" :").casefold() == sought:
             at = _value_below(sheet, None, row, column) if below else _value_beside(sheet, None, row, column)
             if at is not None:

@@ -136,9 +136,13 @@ class _Search:
             self._take_stated(at, texts)
 
     def _opens(self, at: int) -> bool:
-        """Whether a row states the balance that the next one goes on from, and nothing else."""
-        stated = np.flatnonzero(~np.isnan(self.found.numbers[at])).tolist()
-        return stated == [self.found.balance] and at in {self.since, 0}
+        """Whether a row states the balance that the next one goes on from, or what stands last above it, and nothing else."""
+        balance = self.found.balance
+        if np.flatnonzero(~np.isnan(self.found.numbers[at])).tolist() != [balance]:
+            return False
+        above = self.found.numbers[:at, balance]
+        above = above[~np.isnan(above)]
+        return at in {self.since, 0} or (len(above) > 0 and above[-1] == self.found.numbers[at, balance])
 
     def _carry(self, at: int) -> None:
         rows = self.found.rows

@@ -7,6 +7,8 @@ import re
 from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
+import numpy as np
+
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_unit, without_continued
@@ -90,7 +92,7 @@ def split_corner(stub: tuple[Level, ...], boxhead: tuple[Level, ...]) -> tuple[t
 def _stub_head(sheet: Sheet, boxhead: Sequence[int], column: int) -> tuple[int, int] | None:
     filled = [row for row in reversed(boxhead) if sheet.kinds[row, column] != Kind.BLANK]
     lowest = sheet.text(filled[0], column).rstrip(" :") if len(filled) > 1 else ""
-    if UNIT_LABEL.fullmatch(lowest) or (lowest and is_unit(lowest)):
+    if UNIT_LABEL.fullmatch(lowest) or (lowest and _gives_units(sheet, filled[0])):
         boxhead = [row for row in boxhead if row < filled[0]]  # "Unit" names the row of units, and no labels below it
     for row in reversed(boxhead):
         area = next((area for area in sheet.merges if area.holds(row, column)), None)
@@ -98,6 +100,12 @@ def _stub_head(sheet: Sheet, boxhead: Sequence[int], column: int) -> tuple[int, 
         if sheet.kinds[at] != Kind.BLANK:
             return at
     return None
+
+
+def _gives_units(sheet: Sheet, row: int) -> bool:
+    """Whether a row holds nothing but units, two or more."""
+    texts = [sheet.text(row, at) for at in np.flatnonzero(sheet.filled[row]).tolist()]
+    return len(texts) > 1 and all(map(is_unit, texts))
 
 
 def _corner(

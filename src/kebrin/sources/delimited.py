@@ -180,8 +180,20 @@ def _with_comment_heads(rows: list[list[str]], mark: str = ",") -> tuple[list[li
     for at in range(max(head, 0) + 1, len(rows)) if head >= 0 and sign in _COMMENTS else ():
         if len(rows[at]) > 1 and rows[at][0].lstrip()[:1] == sign:
             found[at] = [mark.join(rows[at])]  # a comment is one text, whatever stands in it
-    below = found[head + 1] if 0 <= head < len(found) - 1 else []
-    return found, none, said, head if len(below) == common and any(map(str.isdigit, "".join(below))) else -1
+    below = next((row for row in found[head + 1 :] if row and row[0].lstrip()[:1] not in _COMMENTS), [])
+    figures = len(below) == common and all(any(map(str.isdigit, cell)) for cell in below)
+    plain = head >= 0 and figures and not _has_sections(found[head + 1 :], common)
+    if plain:
+        for at in range(head + 1, found.index(below)):
+            found[at] = []  # what a comment says between the headings and the cells is no record
+    return found, none, said, head if plain else -1
+
+
+def _has_sections(rows: list[list[str]], width: int) -> bool:
+    """Whether comments stand between rows of cells: they may head what follows."""
+    kinds = [len(row) == width and row[0].lstrip()[:1] not in _COMMENTS for row in rows if row]
+    last = len(kinds) - kinds[::-1].index(True) if True in kinds else 0
+    return True in kinds and False in kinds[kinds.index(True) : last]
 
 
 def _names_all(rows: list[list[str]], at: int, width: int) -> bool:

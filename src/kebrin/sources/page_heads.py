@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from kebrin.sources.lines import PAGE, STAMP, begins, is_rule, numbered_pages, says_page
@@ -106,6 +107,15 @@ def _repeated(texts: Sequence[str]) -> list[int]:
 def _form(text: str) -> str:
     """A line but for its gaps, every number alike."""
     return _DIGITS.sub("0", " ".join(text.split()))
+
+
+def without_count(lines: Lines, heads: Sequence[int]) -> Lines:
+    """The lines, the first of counted pages without its number; `heads` are the lines of later ones."""
+    first = next((at for at, text in enumerate(lines.texts) if text), -1)
+    match = _LAST.search(lines.texts[first]) if heads and first >= 0 else None
+    if match is None or says_page(lines.texts[first]):
+        return lines
+    return replace(lines, texts=[*lines.texts[:first], match[1], *lines.texts[first + 1 :]])
 
 
 def _is_counted(texts: Sequence[str], starts: Sequence[int]) -> bool:

@@ -36,7 +36,7 @@ from kebrin.sources.lines import (
     without_leaders,
     without_page_behind,
 )
-from kebrin.sources.page_heads import without_page_heads
+from kebrin.sources.page_heads import without_count, without_page_heads
 from kebrin.sources.rulers import Ruler, find_gutters, find_ruler
 from kebrin.sources.stated import StatedText
 from kebrin.sources.wrapped import joined_text, set_below, wrapped
@@ -98,7 +98,7 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     rest = every.but(passed)
     lines, heads = without_page_heads(rest, stated.pages)
     on = said_on(lines.texts) if heads else []
-    lines = lines.but(set(on))
+    lines = without_count(lines, heads).but(set(on))
     ruler = Ruler() if _says_where(stated) else find_ruler(lines.texts) or _close_columns(lines.texts)
     kept = lines.but({at for at, line in enumerate(lines.texts) if is_rule(line)})
     kept = replace(kept, texts=without_page_behind(kept.texts))

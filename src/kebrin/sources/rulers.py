@@ -21,7 +21,7 @@ _STROKE, _ONLY = re.compile(r"[-=_─━═]{2,}"), re.compile(r"[-=_─━═ ]
 _WORD = re.compile(r"\S+")
 _FEWEST, _HEADINGS, _LOOKED_AT, _TITLE_RUNS = 3, 4, 60, 2
 # So many of the lines with several runs of text must keep to the columns.
-_MOSTLY, _SAMPLE, _FEWEST_RECORDS, _HEADS_TRIED = 0.85, 400, 6, 8
+_MOSTLY, _SAMPLE, _FEWEST_RECORDS, _HEADS_TRIED = 0.8, 400, 6, 8
 
 
 @dataclass(frozen=True)
@@ -132,9 +132,11 @@ def _keep_to(texts: Sequence[str], strokes: Sequence[tuple[int, int]]) -> bool:
     """Whether nearly all lines of several runs of text leave blank nearly all that parts the strokes."""
     kept = seen = 0
     for line in texts[:_SAMPLE]:
-        if is_rule(line) or len(fields_of(line)) < len(strokes) / 2:
+        fields = fields_of(line)
+        if is_rule(line) or len(fields) < len(strokes) / 2 or not is_body(fields):
             continue
         seen += 1
         gaps = [line[right:left] for (_, right), (left, _) in pairwise(strokes)]
-        kept += sum(not gap.strip() for gap in gaps) >= len(gaps) - len(gaps) // 6
+        # A text may reach a letter into the gap behind it.
+        kept += sum(not gap.strip() or " " in gap for gap in gaps) >= len(gaps) - len(gaps) // 6
     return seen > 1 and kept >= _MOSTLY * seen

@@ -1,0 +1,282 @@
+"""Where the columns of a text are: rulers, upright strokes, gutters, comments that name them; what goes on from line to line."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import pytest
+
+import kebrin as kb
+from kebrin.table import Does
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+
+def tidied(folder: Path, text: str, name: str = "r.txt") -> kb.Run:
+    (folder / name).write_text(text, "utf-8")
+    return kb.tidy(folder / name)
+
+
+def rows_of(run: kb.Run) -> list[tuple[Any, ...]]:
+    (table,) = run.tables.values()
+    return [tuple(row.values()) for row in table.to_arrow().to_pylist()]
+
+
+def columns_of(run: kb.Run) -> tuple[str, ...]:
+    (table,) = run.tables.values()
+    return tuple(table.columns)
+
+
+DUES = """HARBOUR DUES                                    Sheet 1
+Vessel        Berth    Nights       Dues  Note
+------------  -----  --------  ---------  --------
+Gull          A1            2      40.00
+Tern          A2            3      60.00
+Skua          B1            1   1,220.00
+                     --------  ---------
+Total                       6   1,320.00
+"""
+
+
+def test_a_ruler_says_where_a_column_is_that_holds_nothing(tmp_path: Path) -> None:
+    run = tidied(tmp_path, DUES)
+    assert run.holds
+    assert columns_of(run) == ("Vessel", "Berth", "Nights", "Dues", "Note")
+    assert [row[3] for row in rows_of(run)] == [40, 60, 1220]
+
+
+STOCK = """Item     Description         On hand       Unit
+                                           cost
+-------  ------------------  -------  ---------
+R1       ROPE, TARRED,            14      12.50
+         20 M
+S1       Sail                      2     410.00
+O1       Oar of ash, for a         9      31.20
+         Gull and the
+         TERN
+"""
+
+
+def test_texts_go_on_in_their_column_in_any_case_and_headings_too(tmp_path: Path) -> None:
+    run = tidied(tmp_path, STOCK)
+    assert run.holds
+    assert columns_of(run)[-1] == "Unit cost"
+    assert [row[1] for row in rows_of(run)] == ["ROPE, TARRED, 20 M", "Sail", "Oar of ash, for a Gull and the TERN"]
+
+
+SECTIONS = """Item     Description         On hand      Price
+-------  ------------------  -------  ---------
+Rigging
+R1       Rope                     14      12.50
+S1       Sail                      2     410.00
+Boats
+O1       Oar                       9      31.20
+O2       Oar, long                 3      45.00
+"""
+
+
+def test_a_section_does_not_go_on_with_what_is_above_it(tmp_path: Path) -> None:
+    assert {row[0] for row in rows_of(tidied(tmp_path, SECTIONS))} == {"Rigging", "Boats"}
+
+
+PAGES = """Landing returns                 Printed 04/05/2031   {page}
+Port: {port}
+
+Boat      Fish     Boxes    Value
+--------  ------  ------  -------
+{rows}
+Sub total         {total}
+"""
+
+
+@pytest.mark.parametrize("page", ["Page {}", "Sheet {}", "{}"])
+def test_pages_are_told_by_what_counts_and_their_ports_are_a_column(tmp_path: Path, page: str) -> None:
+    first = "Gull      Cod         12   240.50\n          Ling         3    61.00"
+    second = "Skua      Cod          5    99.00\nKite      Eel          1    12.75"
+    one = PAGES.format(page=page.format(1), port="Wick", rows=first, total="    15   301.50")
+    two = PAGES.format(page=page.format(2), port="Brae", rows=second, total="     6   111.75")
+    run = tidied(tmp_path, one + "\n" + two)
+    assert run.holds
+    assert [row[:3] for row in rows_of(run)][::2] == [
+        ("Wick", "Gull", "Cod"), ("Wick", "Gull", "Ling"), ("Brae", "Skua", "Cod"), ("Brae", "Kite", "Eel"),
+    ]  # fmt: skip
+
+
+BOX = """Boats by berth
+╔════════╦═══════════════╗
+║ Berth  ║     Boats     ║
+║        ║ 2030  ║ 2031  ║
+╠════════╬═══════╬═══════╣
+║ A1     ║    12 ║    14 ║
+║ A2     ║     9 ║     7 ║
+║ B1     ║     4 ║     8 ║
+╚════════╩═══════╩═══════╝
+"""
+
+
+def test_upright_strokes_part_cells_and_a_missing_one_spans(tmp_path: Path) -> None:
+    run = tidied(tmp_path, BOX)
+    assert run.holds
+    assert rows_of(run)[:2] == [("A1", "2030", 12), ("A1", "2031", 14)]
+    assert rows_of(tidied(tmp_path, BOX.replace("║", "│"))) == rows_of(run)
+
+
+CLOSE = """No Vessel        State   Fee Ref
+01 Gull of Wick  paid  12.50 A
+02 Tern          open 112.00 B2
+03 Skua and Kite paid   8.25 A
+04 Old Hand      open  19.00
+05 Sea Harrier   paid  61.75 C1
+06 Petrel        paid   3.10 A
+07 Fulmar Three  open  44.00 B1
+"""
+
+
+def test_columns_a_blank_apart_are_told_by_gutters_and_headings(tmp_path: Path) -> None:
+    run = tidied(tmp_path, CLOSE)
+    assert run.holds
+    assert columns_of(run) == ("No", "Vessel", "State", "Fee", "Ref")
+    assert rows_of(run)[2] == ("03", "Skua and Kite", "paid", 8.25, "A")
+    # Where a label and its number have one heading, they are one column.
+    lanes = "Lane        Jan     Feb\n" + "".join(
+        f"Lane {at}     {at * 11:>4}    {at * 7:>4}\n" for at in range(10, 20)
+    )
+    assert rows_of(tidied(tmp_path, lanes))[0][0] == "Lane 10"
+
+
+@pytest.mark.parametrize(("text", "wanted"), [
+    ("# station;height;tide\n# units: -;m;h\nWick;1.20;06:10\nBrae;0.95;06:40\nFoot;1.10;07:05\n# end of file\n",
+     ("station", "height", "tide")),
+    ("% columns: depth, salt\n% missing: -9.99\n5,34.1\n10,-9.99\n15,34.3\n", ("depth", "salt")),
+    ("# code:vessel:port\nG1:Gull:Wick\nT1:Tern:Brae\nS1:Skua:Wick\n", ("code", "vessel", "port")),
+    ('"part":"what":"price"\n"R1":"Rope: 20 m":"4.15"\n"S1":"Sail":"41.00"\n"O1":"Oar":"9.50"\n', ("part", "what", "price")),
+    ("[berth]\nname = A1\nlength = 20\n\n[berth]\nname = A2\nlength = 18\n", ("name", "length")),
+    ("berth=A1\nlength=20\n\nberth=A2\nlength=18\n", ("berth", "length")),
+])  # fmt: skip
+def test_comments_colons_and_equals_signs_name_what_they_part(
+    tmp_path: Path, text: str, wanted: tuple[str, ...]
+) -> None:
+    run = tidied(tmp_path, text)
+    assert columns_of(run) == wanted
+    assert len(rows_of(run)) in {2, 3}
+    assert -9.99 not in {value for row in rows_of(run) for value in row}
+
+
+def test_a_key_with_a_time_in_it_is_parted_by_no_colon(tmp_path: Path) -> None:
+    run = tidied(tmp_path, "Vessel: Gull\nLeft: 06:10\n\nVessel: Tern\nLeft: 07:45\n")
+    assert rows_of(run) == [("Gull", "06:10"), ("Tern", "07:45")] or len(rows_of(run)) == 2
+
+
+def test_page_heads_of_a_delimited_text_are_set_aside(tmp_path: Path) -> None:
+    head = "PERMITS|||Page   {}|\nRun 14/03/2031|||p04|\nNo|Holder|Issued|Fee|\n"
+    one = "".join(f"P{at}|Holder {at}|{at:02}/01/2031|{at}.50|\n" for at in range(1, 9))
+    two = "".join(f"P{at}|Holder {at}|{at:02}/02/2031|{at}.50|\n" for at in range(9, 17))
+    run = tidied(tmp_path, head.format(1) + one + "\n" + head.format(2) + two)
+    assert run.holds
+    assert len(rows_of(run)) == 16
+
+
+TIMES = """Sailing             101      103      105
+--------------  -------  -------  -------
+Quay Street       06:28    08:00    09:39
+Salt Pier         06:44    08:20     ....
+Lantern Rock      07:52    09:29    11:04
+
+.... does not call
+"""
+
+
+def test_times_are_the_body_of_a_timetable(tmp_path: Path) -> None:
+    run = tidied(tmp_path, TIMES)
+    assert run.holds
+    assert rows_of(run)[:2] == [("Quay Street", "101", "06:28"), ("Quay Street", "103", "08:00")]
+    assert rows_of(run)[5][2] is None
+
+
+BANK = """DATE       TYPE  DETAILS          PAID OUT      PAID IN         BALANCE
+
+01 MAR 31        BROUGHT FORWARD                              412.55 CR
+03 MAR 31  CR    MOWER SERVICE                   118.91       531.46 CR
+07 MAR 31  DD    RAFFLE             378.81                    152.65 CR
+11 MAR 31  TFR   HALL HIRE          177.03                     24.38 OD
+13 MAR 31  BGC   MATCH TEAS                      259.23       234.85 CR
+15 MAR 31  BGC   MATCH TEAS                       22.54       257.39 CR
+16 MAR 31  DD    RAFFLE             100.00                    157.39 CR
+19 MAR 31  CR    SUBS                            50.00       207.39 CR
+20 MAR 31  DD    RAFFLE             300.00                     92.61 OD
+21 MAR 31  CR    SUBS                           150.00        57.39 CR
+22 MAR 31  DD    HALL HIRE           60.00                      2.61 OD
+                 CLOSING BALANCE                                2.61 OD
+"""
+
+
+def test_what_is_overdrawn_is_negative_behind_the_figure(tmp_path: Path) -> None:
+    run = tidied(tmp_path, BANK)
+    assert [row[-1] for row in rows_of(run)] == [
+        531.46,
+        152.65,
+        -24.38,
+        234.85,
+        257.39,
+        157.39,
+        207.39,
+        -92.61,
+        57.39,
+        -2.61,
+    ]
+    asked = [one for one in run.proof.findings if one.does is Does.ASKS]
+    assert any("'OD'" in one.what for one in asked)
+
+
+def test_the_language_of_the_words_says_the_decimal_sign(tmp_path: Path) -> None:
+    english = (
+        "Refuse taken by the wards\nWard       2030     2031\nWick      1,204    2,310\nBrae      9,998    1,870\n"
+    )
+    assert rows_of(tidied(tmp_path, english))[0][2] == 1204
+    german = "Umschlag nach Hafen und Monat\nHafen       Juli   August\nNord       1.204    2.310\nMitte      9.998    1.870\n"
+    assert rows_of(tidied(tmp_path, german))[0][2] == 1204
+    neither = "Ward       2030     2031\nWick      1,204    2,310\nBrae      9,998    1,870\n"
+    assert any(one.does is Does.ASKS for one in tidied(tmp_path, neither).proof.findings)
+
+
+PAGE = '<html lang="{}"><body>{}</body></html>'
+
+
+def test_texts_and_lists_of_terms_on_a_page_are_tables(tmp_path: Path) -> None:
+    lines = [
+        "Place        High     Low",
+        "Wick         4.10    0.90",
+        "Brae         3.85    1.10",
+        "Foot         4.40    0.75",
+    ]
+    text = "<h1>Tides</h1><pre>\n" + "\n".join(lines) + "\n</pre>"
+    run = tidied(tmp_path, PAGE.format("en", text), "r.html")
+    assert rows_of(run)[0] == ("Wick", "High", 4.1)
+    lists = "".join(
+        f"<h3>{name}</h3><dl><dt>Built</dt><dd>{year}</dd><dt>Port</dt><dd>{port}</dd></dl>"
+        for name, year, port in [("Gull", 2001, "Wick"), ("Tern", 1998, "Brae"), ("Skua", 2010, "Wick")]
+    )
+    run = tidied(tmp_path, PAGE.format("en", f"<h1>Boats</h1>{lists}"), "s.html")
+    assert columns_of(run) == ("name", "Built", "Port")
+    assert len(rows_of(run)) == 3
+
+
+def test_a_page_says_its_language_and_its_notes_their_marks(tmp_path: Path) -> None:
+    table = (
+        "<table><tr><th>Pier</th><th>2030</th><th>2031</th></tr><tr><td>Wick</td><td>1,204</td><td>2,310</td></tr>"
+        '<tr><td>Brae</td><td>9,998</td><td>1,870<a href="#f1"><sup>1</sup></a></td></tr></table>'
+        '<ol><li id="f1">To May only.</li></ol>'
+    )
+    run = tidied(tmp_path, PAGE.format("en", table), "r.html")
+    assert run.holds
+    assert rows_of(run)[-1] == ("Brae", "2031", 1870)
+    other = tidied(tmp_path, PAGE.format("de", table), "s.html")
+    assert rows_of(other)[-1] == ("Brae", "2031", 1.87)
+
+
+def test_rows_under_named_columns_are_records(tmp_path: Path) -> None:
+    rows = '[["Gull", 4], ["Tern", null], ["Skua", 7]]'
+    text = f'{{"title": "Boats", "columns": [{{"name": "boat"}}, {{"name": "trips"}}], "rows": {rows}}}'
+    run = tidied(tmp_path, text, "r.json")
+    assert [row[-2:] for row in rows_of(run)] == [("Gull", 4), ("Tern", None), ("Skua", 7)]
