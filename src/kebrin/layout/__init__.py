@@ -4,7 +4,6 @@ from kebrin.grammar.words import is_ratio
 from kebrin.layout.about import lines_about
 from kebrin.layout.build import names_period
 from kebrin.layout.calendars import CALENDAR_NAMES
-from kebrin.layout.derived import follows
 from kebrin.layout.fields import find_fields, stated_field
 from kebrin.layout.find import find_layouts
 from kebrin.layout.model import (
@@ -45,7 +44,6 @@ __all__ = [
     "TotalLine",
     "find_fields",
     "find_layouts",
-    "follows",
     "is_ratio",
     "likely_pattern",
     "lines_about",

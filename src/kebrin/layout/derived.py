@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
+from kebrin.cells.arithmetic import CHANGE, MEAN, RANK, RUNNING, SHARE, follows, places_of
 from kebrin.layout.model import Derived, Evidence
 
 if TYPE_CHECKING:
@@ -26,7 +27,6 @@ if TYPE_CHECKING:
     Numbers = NDArray[np.float64]
     Axis = Literal["row", "column"]
 
-RUNNING, CHANGE, MEAN, SHARE, RANK = "sum of all before", "last less first", "mean of all before", "share", "rank"
 # So many figures must follow; ranks of fewer lines follow one another by chance.
 _FEWEST, _FEWEST_RANKED = 4, 5
 # All but what has run up stands at an edge of the block; of larger blocks only the first so many lines are held against it.
@@ -65,37 +65,6 @@ def find_derived(sheet: Sheet, layout: Layout, kept: Collection[str] = ()) -> li
     for grid in _grids(sheet, layout):
         found += [one for one in _of_grid(sheet, layout, grid) if one.label.casefold() not in kept]
     return found
-
-
-def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
-    """Which figures of a line follow from those of its parts (lines x cells), as it is said that they do.
-
-    >>> follows(CHANGE, np.array([4.0, 2.0]), np.array([[1.0, 5.0], [3.0, np.nan], [5.0, 8.0]])).tolist()
-    [True, False]
-    """
-    if how == RUNNING:
-        return _near(own, np.nansum(parts, axis=0))
-    if how == MEAN:
-        off = np.abs(own - np.nanmean(np.where(np.isnan(parts).all(axis=0), 0.0, parts), axis=0))
-        # The mean and its parts are each rounded, by half of their last place at most.
-        return np.asarray(off <= 0.5001 * (10.0 ** -_places(own) + 10.0 ** -_places(parts)))
-    if how == CHANGE:
-        there = ~np.isnan(parts)
-        first, last = there.argmax(axis=0), len(parts) - 1 - there[::-1].argmax(axis=0)
-        across = np.arange(parts.shape[1])
-        return _near(own, parts[last, across] - parts[first, across])
-    (part,) = parts
-    blank = np.isnan(own) & np.isnan(part)
-    if how == SHARE:
-        total = float(np.nansum(part))
-        places = _places(own)
-        shares = part / total if total else part * np.nan
-        near = [np.abs(own - factor * shares) <= 0.5001 * 10.0**-places for factor in (1, 100)]
-        return np.asarray(blank | near[0] | near[1])
-    known = part[~np.isnan(part)]
-    ranks = [1 + (sign * known[:, None] < sign * part[None, :]).sum(axis=0) for sign in (1, -1)]
-    best = max(ranks, key=lambda one: int((own == one).sum()))
-    return np.asarray(blank | (own == best))
 
 
 def _grids(sheet: Sheet, layout: Layout) -> Iterator[_Grid]:
@@ -158,7 +127,7 @@ def _derived(sheet: Sheet, layout: Layout, grid: _Grid, place: int, rest: Sequen
 
 def _is_share(own: Numbers, part: Numbers) -> bool:
     alike = bool((np.isnan(part) == np.isnan(own)).all())
-    return alike and _places(own) >= 2 and bool(follows(SHARE, own, part[None, :]).all())
+    return alike and places_of(own) >= 2 and bool(follows(SHARE, own, part[None, :]).all())
 
 
 def _ranks(own: Numbers, part: Numbers) -> bool:
@@ -185,13 +154,3 @@ def with_derived(layouts: Sequence[Layout], lines: Sequence[tuple[int, Derived]]
         said = Evidence("derived", line.name, f"it holds {line.holds}")
         found[at] = replace(found[at], derived=(*found[at].derived, line), evidence=(*found[at].evidence, said))
     return found
-
-
-def _near(own: Numbers, other: Numbers) -> NDArray[np.bool_]:
-    return np.asarray(np.abs(own - other) <= 1e-9 * np.maximum(np.abs(own), 1.0))
-
-
-def _places(numbers: Numbers) -> int:
-    """The decimal places that some figures need, at most six."""
-    known = numbers[~np.isnan(numbers)]
-    return next((at for at in range(6) if (np.abs(known * 10**at - np.round(known * 10**at)) < 1e-6).all()), 6)

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
+from kebrin.cells.arithmetic import follows
 from kebrin.grammar.periods import of_several_months
 from kebrin.grammar.words import carried_word, is_drawn, is_unit, says_whole, speaks_of_columns, total_word
-from kebrin.layout import follows
 from kebrin.proof.ledger import Use
 from kebrin.proof.left import Left, Why
 from kebrin.table.findings import Finding, FindingKind, Settle

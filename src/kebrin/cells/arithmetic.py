@@ -1,0 +1,58 @@
+"""How a line of figures follows from others by arithmetic: what has run up, a change, a mean, a share, a rank.
+
+The layout finds such lines by it and the proof works them out again, so it stands below both.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    Numbers = NDArray[np.float64]
+
+RUNNING, CHANGE, MEAN, SHARE, RANK = "sum of all before", "last less first", "mean of all before", "share", "rank"
+
+
+def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
+    """Which figures of a line follow from those of its parts (lines x cells), as it is said that they do.
+
+    >>> follows(CHANGE, np.array([4.0, 2.0]), np.array([[1.0, 5.0], [3.0, np.nan], [5.0, 8.0]])).tolist()
+    [True, False]
+    """
+    if how == RUNNING:
+        return _near(own, np.nansum(parts, axis=0))
+    if how == MEAN:
+        off = np.abs(own - np.nanmean(np.where(np.isnan(parts).all(axis=0), 0.0, parts), axis=0))
+        # The mean and its parts are each rounded, by half of their last place at most.
+        return np.asarray(off <= 0.5001 * (10.0 ** -places_of(own) + 10.0 ** -places_of(parts)))
+    if how == CHANGE:
+        there = ~np.isnan(parts)
+        first, last = there.argmax(axis=0), len(parts) - 1 - there[::-1].argmax(axis=0)
+        across = np.arange(parts.shape[1])
+        return _near(own, parts[last, across] - parts[first, across])
+    (part,) = parts
+    blank = np.isnan(own) & np.isnan(part)
+    if how == SHARE:
+        total = float(np.nansum(part))
+        places = places_of(own)
+        shares = part / total if total else part * np.nan
+        near = [np.abs(own - factor * shares) <= 0.5001 * 10.0**-places for factor in (1, 100)]
+        return np.asarray(blank | near[0] | near[1])
+    known = part[~np.isnan(part)]
+    ranks = [1 + (sign * known[:, None] < sign * part[None, :]).sum(axis=0) for sign in (1, -1)]
+    best = max(ranks, key=lambda one: int((own == one).sum()))
+    return np.asarray(blank | (own == best))
+
+
+def _near(own: Numbers, other: Numbers) -> NDArray[np.bool_]:
+    return np.asarray(np.abs(own - other) <= 1e-9 * np.maximum(np.abs(own), 1.0))
+
+
+def places_of(numbers: Numbers) -> int:
+    """The decimal places that some figures need, at most six."""
+    known = numbers[~np.isnan(numbers)]
+    return next((at for at in range(6) if (np.abs(known * 10**at - np.round(known * 10**at)) < 1e-6).all()), 6)
