@@ -275,6 +275,24 @@ def test_a_page_says_its_language_and_its_notes_their_marks(tmp_path: Path) -> N
     assert rows_of(other)[-1] == ("Brae", "2031", 1.87)
 
 
+def test_a_page_says_which_rows_head_a_table_of_words(tmp_path: Path) -> None:
+    """No figure shows where the body begins; the rows of `th` do."""
+    head = '<tr><th rowspan="2">Ticket</th><th>On foot</th><th colspan="2">Vehicles</th></tr>'
+    heads = f"<thead>{head}<tr><th>Gate</th><th>Gate</th><th>Deck</th></tr></thead>"
+    said = [
+        ("Day", "Main gate", "-", "-"),
+        ("Season", "Main gate", "North ramp", "-"),
+        ("Crew", "Staff gate", "-", "Low"),
+    ]
+    body = "".join(f"<tr>{''.join(f'<td>{text}</td>' for text in line)}</tr>" for line in said)
+    run = tidied(tmp_path, PAGE.format("en", f"<h1>Where to board</h1><table>{heads}{body}</table>"), "r.html")
+    assert run.proof
+    found = {(row[0], row[1], row[2]): row[3] for row in rows_of(run)}
+    assert len(found) == 9
+    assert found["Season", "Vehicles", "Gate"] == "North ramp"
+    assert found["Day", "Vehicles", "Deck"] is None
+
+
 def test_rows_under_named_columns_are_records(tmp_path: Path) -> None:
     rows = '[["Gull", 4], ["Tern", null], ["Skua", 7]]'
     text = f'{{"title": "Boats", "columns": [{{"name": "boat"}}, {{"name": "trips"}}], "rows": {rows}}}'

@@ -56,6 +56,7 @@ class Hints:
         codes: the columns whose digits are names, by their number formats.
         minus: texts that a person states to make the figure before them negative, in small letters.
         heads: the row of headings over records, where the file's format tells it; -1 where it does not.
+        spanned: where the file's format tells of several rows of headings: the first, how many, and the label columns.
     """
 
     decimal: str = ""
@@ -67,6 +68,7 @@ class Hints:
     delimiter: str = ""
     codes: frozenset[int] = frozenset()
     heads: int = -1
+    spanned: tuple[int, int, int] | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -21,7 +21,7 @@ from kebrin.layout.edges import bare_marks, beside_columns, mark_columns, with_s
 from kebrin.layout.fields import without_others_fields
 from kebrin.layout.frame import Around, Frame
 from kebrin.layout.headings import MOST_SPACERS, boxhead_rows, is_stub_head_row, last_with_data
-from kebrin.layout.listing import as_bare_list, as_list, as_records
+from kebrin.layout.listing import as_bare_list, as_list, as_records, as_told
 from kebrin.layout.lists import is_form
 from kebrin.layout.model import Evidence, Layout, Stated
 from kebrin.layout.omitting import inside, lines_left_out, without_blocks, without_cells
@@ -195,7 +195,7 @@ def _found_frame(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated
     frame = _edged(sheet, _worked_out(sheet, play, anchor, stated), stated)
     if frame is not None and stated == Stated() and not frame.boxhead and frame.rows.size == frame.columns.size == 1:
         return None  # one figure beside a word is no table
-    return frame or as_list(sheet, play, stated) or as_bare_list(sheet, play, stated)
+    return frame or as_list(sheet, play, stated) or as_told(sheet, play, stated) or as_bare_list(sheet, play, stated)
 
 
 def _built(

@@ -85,6 +85,24 @@ def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     return replace(frame, boxhead=(*outer, *frame.boxhead), heads=(*outer, *frame.heads))
 
 
+def as_told(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
+    """The frame of a table of words whose several rows of headings the file's format tells."""
+    told = sheet.hints.spanned
+    if told is None or stated.boxhead is not None:
+        return None
+    first, count, width = told
+    width = width if stated.stub is None else len(stated.stub)
+    rows = play.rows[play.rows >= first + count]
+    heads = tuple(range(first, first + count))
+    if not set(heads) <= set(play.rows.tolist()) or not len(rows) or not 0 < width < len(play.columns):
+        return None
+    evidence = Evidence("list", f"from {sheet.address(first, int(play.columns[0]))}", "the file says so")
+    stub = tuple(play.columns[:width].tolist())
+    return Frame(
+        heads, heads, stub, rows, play.columns[width:], (evidence,), *hidden_lines(play), play.repeats, play.pages
+    )
+
+
 def _outer_heads(sheet: Sheet, play: Play, found: Listing, width: int) -> tuple[int, ...]:
     """Rows right above the headings of a table of words that head its body too: words from its first column on, no labels."""
     labels, body = np.array(found.columns[:width]), np.array(found.columns[width:])

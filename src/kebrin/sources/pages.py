@@ -26,7 +26,7 @@ from kebrin.sources.plain_rows import MARK, PlainRows
 from kebrin.sources.printed import lay_out
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator, Mapping
+    from collections.abc import Callable, Iterator, Mapping, Sequence
     from pathlib import Path
     from typing import TypeAlias
 
@@ -47,7 +47,7 @@ _FEW_INSIDE, _FEWEST_ROWS = 0.25, 2
 _MAY_HIDE = (
     ".//@hidden/parent::*[self::tr or self::td or self::th] | .//@style/parent::*[self::tr or self::td or self::th]"
 )
-_GAP = 4
+_GAP, _FEWEST_HEADS = 4, 2
 # A table in which fewer of the cells hold figures is one of words: what the page marks as headings heads its records.
 _FIGURES = 0.3
 # Labels with what they say above a table are no more; a table of more is one.
@@ -348,7 +348,25 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
         head = -1 - top
     around = [*table.element.iterancestors(), *table.element.iter()]
     spoken = decimal_of({str(one.get("lang") or "") for one in around})
-    return replace(sheet, hints=Hints(heads=top + head, spoken=spoken)) if head >= 0 or spoken else sheet
+    spanned = _spanned_heads(elements, areas, top) if elements else None
+    hints = Hints(heads=top + head if head >= 0 else -1, spoken=spoken, spanned=spanned)
+    return sheet if hints == Hints() else replace(sheet, hints=hints)
+
+
+def _spanned_heads(rows: Sequence[Element], merges: Sequence[Area], top: int) -> tuple[int, int, int] | None:
+    """The rows that a page marks as headings, where they are several: the first, how many, and how many columns of labels.
+
+    The labels' columns are those whose heading is merged down over all of these rows; one, where none is.
+    """
+    own = [[cell.tag for cell in row if cell.tag in {"td", "th"}] for row in rows]
+    count = next((at for at, tags in enumerate(own) if "td" in tags or not tags), len(own))
+    if not _FEWEST_HEADS <= count < len(rows):
+        return None
+    down = {
+        area.left for area in merges if area.top == top and area.bottom == top + count - 1 and area.left == area.right
+    }
+    width = next(at for at in range(len(down) + 1) if at not in down)
+    return top, count, max(width, 1)
 
 
 def _head_of_records(rows: list[Element]) -> int:
