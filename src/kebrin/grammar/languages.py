@@ -1,7 +1,7 @@
 """Which decimal sign the words of a text go with: English writes 4,047.5, German, French and most others 4.047,5.
 
-Looked at are words that join others, and plain ones for places, sizes and times. None that two of these languages
-share is among them ("in", "an", "for", "en").
+Looked at are words that join others, and plain ones for things, sizes and times; none that is a name
+("East"), and none that two of these languages share ("in", "an", "for", "en").
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 _OF_POINTS = (
     "the of and by from with without to not each all as is are were was been than under over between after before "
     "other others only both at into their its which when where three years year number taken includes included "
-    "area beds height depth weight width length hours days weeks months north south east west water town village school "
+    "area beds height depth weight width length hours days weeks months water town village school "
     "road bridge house amount price valley street owner opened staff pupils harbour berth vessel boats"
 )
 _OF_COMMAS = (

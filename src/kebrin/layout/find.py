@@ -304,7 +304,7 @@ def _lower(sheet: Sheet, play: Play, split: Split, missing: int) -> Split | None
     """The corner some rows further down, if a body is left there."""
     below = play.rows[play.rows >= split.row]
     after = int(below[min(missing, len(below)) - 1])
-    return find_split(sheet, play.rows, play.columns, after_row=after, width=0)
+    return find_split(sheet, play.rows, play.columns, after_row=after, depth=missing)
 
 
 def _frame(

@@ -60,11 +60,11 @@ def find_split(
         rows: its rows in play, ascending.
         columns: its columns in play, ascending.
         after_row: the body begins below this row.
-        depth: 0 if the block is stated to have no boxhead.
+        depth: how many rows of headings are stated, if any are; 0 for a block without a boxhead.
         width: label columns that are stated to stand left of the body.
     """
     use, why = _use(sheet, rows, columns)
-    if not (use == _DATA).any() or _marks_alone(sheet, rows, columns, use):
+    if not (use == _DATA).any() or (depth is None and _marks_alone(sheet, rows, columns, use)):
         return None
     words, data = _prefix(use == _WORDS), _prefix(use == _DATA)
     scores = _scores(words, data, min(len(rows), _MOST_ROWS), min(len(columns), _MOST_COLUMNS))

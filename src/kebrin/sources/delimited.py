@@ -154,7 +154,7 @@ def _with_comment_heads(rows: list[list[str]], mark: str = ",") -> tuple[list[li
     """The rows with headings and units that comments state; marks for no value; what is told; the row of the headings, or -1.
 
     >>> _with_comment_heads([["% columns: depth", " salt"], ["% missing: -9.99"], ["5", "34"], ["10", "-9.99"]])[:2]
-    ([['depth', 'salt'], ['% missing: -9.99'], ['5', '34'], ['10', '-9.99']], ['-9.99'])
+    ([['depth', 'salt'], [], ['5', '34'], ['10', '-9.99']], ['-9.99'])
     """
     if not rows or not any(row and row[0].lstrip()[:1] in _COMMENTS for row in rows[:_COMMENT_LINES]):
         return rows, [], [], -1
