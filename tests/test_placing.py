@@ -2,30 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import pytest
 
-import kebrin as kb
 from kebrin.table import Does
+from tidying import columns_of, rows_of, tidied_text
 
 if TYPE_CHECKING:
     from pathlib import Path
-
-
-def tidied(folder: Path, text: str, name: str = "r.txt") -> kb.Run:
-    (folder / name).write_text(text, "utf-8")
-    return kb.tidy(folder / name)
-
-
-def rows_of(run: kb.Run) -> list[tuple[Any, ...]]:
-    (table,) = run.tables.values()
-    return [tuple(row.values()) for row in table.to_arrow().to_pylist()]
-
-
-def columns_of(run: kb.Run) -> tuple[str, ...]:
-    (table,) = run.tables.values()
-    return tuple(table.columns)
 
 
 DUES = """HARBOUR DUES                                    Sheet 1
@@ -40,7 +25,7 @@ Total                       6   1,320.00
 
 
 def test_a_ruler_says_where_a_column_is_that_holds_nothing(tmp_path: Path) -> None:
-    run = tidied(tmp_path, DUES)
+    run = tidied_text(tmp_path, DUES)
     assert run.holds
     assert columns_of(run) == ("Vessel", "Berth", "Nights", "Dues", "Note")
     assert [row[3] for row in rows_of(run)] == [40, 60, 1220]
@@ -59,7 +44,7 @@ O1       Oar of ash, for a         9      31.20
 
 
 def test_texts_go_on_in_their_column_in_any_case_and_headings_too(tmp_path: Path) -> None:
-    run = tidied(tmp_path, STOCK)
+    run = tidied_text(tmp_path, STOCK)
     assert run.holds
     assert columns_of(run)[-1] == "Unit cost"
     assert [row[1] for row in rows_of(run)] == ["ROPE, TARRED, 20 M", "Sail", "Oar of ash, for a Gull and the TERN"]
@@ -77,7 +62,7 @@ O2       Oar, long                 3      45.00
 
 
 def test_a_section_does_not_go_on_with_what_is_above_it(tmp_path: Path) -> None:
-    assert {row[0] for row in rows_of(tidied(tmp_path, SECTIONS))} == {"Rigging", "Boats"}
+    assert {row[0] for row in rows_of(tidied_text(tmp_path, SECTIONS))} == {"Rigging", "Boats"}
 
 
 PAGES = """Landing returns                 Printed 04/05/2031   {page}
@@ -96,7 +81,7 @@ def test_pages_are_told_by_what_counts_and_their_ports_are_a_column(tmp_path: Pa
     second = "Skua      Cod          5    99.00\nKite      Eel          1    12.75"
     one = PAGES.format(page=page.format(1), port="Wick", rows=first, total="    15   301.50")
     two = PAGES.format(page=page.format(2), port="Brae", rows=second, total="     6   111.75")
-    run = tidied(tmp_path, one + "\n" + two)
+    run = tidied_text(tmp_path, one + "\n" + two)
     assert run.holds
     assert [row[:3] for row in rows_of(run)][::2] == [
         ("Wick", "Gull", "Cod"), ("Wick", "Gull", "Ling"), ("Brae", "Skua", "Cod"), ("Brae", "Kite", "Eel"),
@@ -116,10 +101,10 @@ BOX = """Boats by berth
 
 
 def test_upright_strokes_part_cells_and_a_missing_one_spans(tmp_path: Path) -> None:
-    run = tidied(tmp_path, BOX)
+    run = tidied_text(tmp_path, BOX)
     assert run.holds
     assert rows_of(run)[:2] == [("A1", "2030", 12), ("A1", "2031", 14)]
-    assert rows_of(tidied(tmp_path, BOX.replace("║", "│"))) == rows_of(run)
+    assert rows_of(tidied_text(tmp_path, BOX.replace("║", "│"))) == rows_of(run)
 
 
 CLOSE = """No Vessel        State   Fee Ref
@@ -134,7 +119,7 @@ CLOSE = """No Vessel        State   Fee Ref
 
 
 def test_columns_a_blank_apart_are_told_by_gutters_and_headings(tmp_path: Path) -> None:
-    run = tidied(tmp_path, CLOSE)
+    run = tidied_text(tmp_path, CLOSE)
     assert run.holds
     assert columns_of(run) == ("No", "Vessel", "State", "Fee", "Ref")
     assert rows_of(run)[2] == ("03", "Skua and Kite", "paid", 8.25, "A")
@@ -142,7 +127,7 @@ def test_columns_a_blank_apart_are_told_by_gutters_and_headings(tmp_path: Path) 
     lanes = "Lane        Jan     Feb\n" + "".join(
         f"Lane {at}     {at * 11:>4}    {at * 7:>4}\n" for at in range(10, 20)
     )
-    assert rows_of(tidied(tmp_path, lanes))[0][0] == "Lane 10"
+    assert rows_of(tidied_text(tmp_path, lanes))[0][0] == "Lane 10"
 
 
 @pytest.mark.parametrize(("text", "wanted"), [
@@ -157,14 +142,14 @@ def test_columns_a_blank_apart_are_told_by_gutters_and_headings(tmp_path: Path) 
 def test_comments_colons_and_equals_signs_name_what_they_part(
     tmp_path: Path, text: str, wanted: tuple[str, ...]
 ) -> None:
-    run = tidied(tmp_path, text)
+    run = tidied_text(tmp_path, text)
     assert columns_of(run) == wanted
     assert len(rows_of(run)) in {2, 3}
     assert -9.99 not in {value for row in rows_of(run) for value in row}
 
 
 def test_a_key_with_a_time_in_it_is_parted_by_no_colon(tmp_path: Path) -> None:
-    run = tidied(tmp_path, "Vessel: Gull\nLeft: 06:10\n\nVessel: Tern\nLeft: 07:45\n")
+    run = tidied_text(tmp_path, "Vessel: Gull\nLeft: 06:10\n\nVessel: Tern\nLeft: 07:45\n")
     assert rows_of(run) == [("Gull", "06:10"), ("Tern", "07:45")] or len(rows_of(run)) == 2
 
 
@@ -172,7 +157,7 @@ def test_page_heads_of_a_delimited_text_are_set_aside(tmp_path: Path) -> None:
     head = "PERMITS|||Page   {}|\nRun 14/03/2031|||p04|\nNo|Holder|Issued|Fee|\n"
     one = "".join(f"P{at}|Holder {at}|{at:02}/01/2031|{at}.50|\n" for at in range(1, 9))
     two = "".join(f"P{at}|Holder {at}|{at:02}/02/2031|{at}.50|\n" for at in range(9, 17))
-    run = tidied(tmp_path, head.format(1) + one + "\n" + head.format(2) + two)
+    run = tidied_text(tmp_path, head.format(1) + one + "\n" + head.format(2) + two)
     assert run.holds
     assert len(rows_of(run)) == 16
 
@@ -188,7 +173,7 @@ Lantern Rock      07:52    09:29    11:04
 
 
 def test_times_are_the_body_of_a_timetable(tmp_path: Path) -> None:
-    run = tidied(tmp_path, TIMES)
+    run = tidied_text(tmp_path, TIMES)
     assert run.holds
     assert rows_of(run)[:2] == [("Quay Street", "101", "06:28"), ("Quay Street", "103", "08:00")]
     assert rows_of(run)[5][2] is None
@@ -212,7 +197,7 @@ BANK = """DATE       TYPE  DETAILS          PAID OUT      PAID IN         BALANC
 
 
 def test_what_is_overdrawn_is_negative_behind_the_figure(tmp_path: Path) -> None:
-    run = tidied(tmp_path, BANK)
+    run = tidied_text(tmp_path, BANK)
     assert [row[-1] for row in rows_of(run)] == [
         531.46,
         152.65,
@@ -233,11 +218,11 @@ def test_the_language_of_the_words_says_the_decimal_sign(tmp_path: Path) -> None
     english = (
         "Refuse taken by the wards\nWard       2030     2031\nWick      1,204    2,310\nBrae      9,998    1,870\n"
     )
-    assert rows_of(tidied(tmp_path, english))[0][2] == 1204
+    assert rows_of(tidied_text(tmp_path, english))[0][2] == 1204
     german = "Umschlag nach Hafen und Monat\nHafen       Juli   August\nNord       1.204    2.310\nMitte      9.998    1.870\n"
-    assert rows_of(tidied(tmp_path, german))[0][2] == 1204
+    assert rows_of(tidied_text(tmp_path, german))[0][2] == 1204
     neither = "Ward       2030     2031\nWick      1,204    2,310\nBrae      9,998    1,870\n"
-    assert any(one.does is Does.ASKS for one in tidied(tmp_path, neither).proof.findings)
+    assert any(one.does is Does.ASKS for one in tidied_text(tmp_path, neither).proof.findings)
 
 
 PAGE = '<html lang="{}"><body>{}</body></html>'
@@ -251,13 +236,13 @@ def test_texts_and_lists_of_terms_on_a_page_are_tables(tmp_path: Path) -> None:
         "Foot         4.40    0.75",
     ]
     text = "<h1>Tides</h1><pre>\n" + "\n".join(lines) + "\n</pre>"
-    run = tidied(tmp_path, PAGE.format("en", text), "r.html")
+    run = tidied_text(tmp_path, PAGE.format("en", text), "r.html")
     assert rows_of(run)[0] == ("Wick", "High", 4.1)
     lists = "".join(
         f"<h3>{name}</h3><dl><dt>Built</dt><dd>{year}</dd><dt>Port</dt><dd>{port}</dd></dl>"
         for name, year, port in [("Gull", 2001, "Wick"), ("Tern", 1998, "Brae"), ("Skua", 2010, "Wick")]
     )
-    run = tidied(tmp_path, PAGE.format("en", f"<h1>Boats</h1>{lists}"), "s.html")
+    run = tidied_text(tmp_path, PAGE.format("en", f"<h1>Boats</h1>{lists}"), "s.html")
     assert columns_of(run) == ("name", "Built", "Port")
     assert len(rows_of(run)) == 3
 
@@ -268,10 +253,10 @@ def test_a_page_says_its_language_and_its_notes_their_marks(tmp_path: Path) -> N
         '<tr><td>Brae</td><td>9,998</td><td>1,870<a href="#f1"><sup>1</sup></a></td></tr></table>'
         '<ol><li id="f1">To May only.</li></ol>'
     )
-    run = tidied(tmp_path, PAGE.format("en", table), "r.html")
+    run = tidied_text(tmp_path, PAGE.format("en", table), "r.html")
     assert run.holds
     assert rows_of(run)[-1] == ("Brae", "2031", 1870)
-    other = tidied(tmp_path, PAGE.format("de", table), "s.html")
+    other = tidied_text(tmp_path, PAGE.format("de", table), "s.html")
     assert rows_of(other)[-1] == ("Brae", "2031", 1.87)
 
 
@@ -285,8 +270,8 @@ def test_a_page_says_which_rows_head_a_table_of_words(tmp_path: Path) -> None:
         ("Crew", "Staff gate", "-", "Low"),
     ]
     body = "".join(f"<tr>{''.join(f'<td>{text}</td>' for text in line)}</tr>" for line in said)
-    run = tidied(tmp_path, PAGE.format("en", f"<h1>Where to board</h1><table>{heads}{body}</table>"), "r.html")
-    assert run.proof
+    run = tidied_text(tmp_path, PAGE.format("en", f"<h1>Where to board</h1><table>{heads}{body}</table>"), "r.html")
+    assert run.holds
     found = {(row[0], row[1], row[2]): row[3] for row in rows_of(run)}
     assert len(found) == 9
     assert found["Season", "Vehicles", "Gate"] == "North ramp"
@@ -296,5 +281,5 @@ def test_a_page_says_which_rows_head_a_table_of_words(tmp_path: Path) -> None:
 def test_rows_under_named_columns_are_records(tmp_path: Path) -> None:
     rows = '[["Gull", 4], ["Tern", null], ["Skua", 7]]'
     text = f'{{"title": "Boats", "columns": [{{"name": "boat"}}, {{"name": "trips"}}], "rows": {rows}}}'
-    run = tidied(tmp_path, text, "r.json")
+    run = tidied_text(tmp_path, text, "r.json")
     assert [row[-2:] for row in rows_of(run)] == [("Gull", 4), ("Tern", None), ("Skua", 7)]

@@ -14,6 +14,7 @@ from kebrin.layout import Stated, find_layouts
 from kebrin.layout.parted import Pattern, pattern_of
 from kebrin.table import Does
 from settling import open_findings, run_with
+from tidying import drafted, rows_of, tidied
 
 if TYPE_CHECKING:
     import subprocess
@@ -21,20 +22,6 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     Kebrin = Callable[..., subprocess.CompletedProcess[str]]
-
-
-def tidied(folder: Path, rows: Any, merges: list[str] | None = None) -> kb.Run:
-    return kb.tidy_reports(write_book(folder / "r.xlsx", {"S": rows}, {"S": merges or []}))
-
-
-def drafted(folder: Path) -> kb.Run:
-    (folder / "p.toml").write_text(kb.draft(folder / "r.xlsx", base=folder).text, "utf-8")
-    return kb.load_plan(folder / "p.toml").run()
-
-
-def rows_of(run: kb.Run) -> list[tuple[Any, ...]]:
-    (table,) = run.tables.values()
-    return [tuple(row.values()) for row in table.to_arrow().to_pylist()]
 
 
 # Headings that say several things in one.
