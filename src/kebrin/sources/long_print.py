@@ -14,7 +14,7 @@ from kebrin.errors import Place
 from kebrin.grammar.words import total_word
 from kebrin.sources.aligned import Columns, Placed, Row, holds_marks_alone
 from kebrin.sources.limits import hold, hold_room
-from kebrin.sources.lines import apart_row, bare_row, begins, is_bare, numbered_pages, spaced_pairs
+from kebrin.sources.lines import bare_row, begins, is_bare, numbered_pages, spaced_pairs
 from kebrin.sources.many_runs import ManyRuns
 from kebrin.table import arrays
 
@@ -139,9 +139,7 @@ class _Grid:
             return bare_row(line, len(self.columns))
         if at >= self.first and line.text not in self._heads:
             return self.columns.row(line)
-        if self.ruler and line.text.strip():
-            return self.columns.under(line) if line.text in self.ruler.heads else apart_row(line, len(self.columns))
-        return self.columns.heading(line)
+        return self.ruler.above(self.columns, line)
 
     def _placed(self, at: int) -> Placed:
         return Placed(self.lines.where(at), self.lines.texts[at], self.runs.fields(at))

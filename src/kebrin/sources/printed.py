@@ -21,7 +21,6 @@ from kebrin.sources.folded import unfolded
 from kebrin.sources.limits import hold, hold_room
 from kebrin.sources.lines import (
     KEY,
-    apart_row,
     bare_row,
     begins,
     cut,
@@ -280,9 +279,7 @@ class _Laid:
             return bare_row(one, len(self.columns))
         if at >= self.first and one.text not in self.heads:
             return self.columns.row(one)
-        if self.ruler and one.text.strip():
-            return self.columns.under(one) if one.text in self.ruler.heads else apart_row(one, len(self.columns))
-        return self.columns.heading(one)
+        return self.ruler.above(self.columns, one)
 
     def goes_on(self, placed: Sequence[Placed]) -> dict[int, dict[int, str]]:
         """The lines that only go on with texts of the line above, with these by column; headings under a ruler among them."""

@@ -12,10 +12,12 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from kebrin.sources.aligned import is_body
-from kebrin.sources.lines import fields_of, is_rule
+from kebrin.sources.lines import apart_row, fields_of, is_rule
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
+
+    from kebrin.sources.aligned import Columns, Placed, Row
 
 _STROKE, _ONLY = re.compile(r"[-=_─━═]{2,}"), re.compile(r"[-=_─━═ ]+")
 _WORD = re.compile(r"\S+")
@@ -37,6 +39,12 @@ class Ruler:
         while 0 <= at < len(texts) and texts[at] in self.heads:
             at += 1
         return max(at, 0)
+
+    def above(self, columns: Columns, line: Placed) -> Row:
+        """A line above the records as cells: one of the headings under the ruler, or a text that stands apart."""
+        if not self or not line.text.strip():
+            return columns.heading(line)
+        return columns.under(line) if line.text in self.heads else apart_row(line, len(columns))
 
     def __bool__(self) -> bool:
         return bool(self.places)
