@@ -278,6 +278,35 @@ def test_a_page_says_which_rows_head_a_table_of_words(tmp_path: Path) -> None:
     assert found["Day", "Vehicles", "Deck"] is None
 
 
+GATES = [
+    ("Gull", "Main gate", "12"),
+    ("Tern", "Main gate <sup>[a]</sup>", "14"),
+    ("Skua", "Staff gate<sup>1</sup>", "15"),
+]
+
+
+def test_texts_below_a_list_on_a_page_are_notes_and_their_marks_go(tmp_path: Path) -> None:
+    body = "".join(f"<tr>{''.join(f'<td>{text}</td>' for text in line)}</tr>" for line in GATES)
+    table = f"<table><tr><th>Boat</th><th>Gate</th><th>Dues</th></tr>{body}</table>"
+    notes = "<p>[a] Only from May to September.</p><p><sup>1</sup> With a pass.</p>"
+    run = tidied_text(tmp_path, PAGE.format("en", table + notes), "r.html")
+    assert run.holds
+    assert [row[1] for row in rows_of(run)] == ["Main gate", "Main gate", "Staff gate"]
+    assert any("2 texts bear footnote marks" in one.what for one in run.proof.findings)
+
+
+def test_a_mark_behind_a_text_goes_only_where_a_note_explains_it(tmp_path: Path) -> None:
+    rows = "Boat,Gate,Dues\nGull,Main gate*,12\nTern,Main gate,14\nSkua,Staff gate,15\n"
+    run = tidied_text(tmp_path, rows + "\n* Only from May to September.\n")
+    assert run.holds
+    assert [row[1] for row in rows_of(run)] == ["Main gate", "Main gate", "Staff gate"]
+    assert [row[1] for row in rows_of(tidied_text(tmp_path, rows, "s.txt"))] == [
+        "Main gate*",
+        "Main gate",
+        "Staff gate",
+    ]
+
+
 def test_rows_under_named_columns_are_records(tmp_path: Path) -> None:
     rows = '[["Gull", 4], ["Tern", null], ["Skua", 7]]'
     text = f'{{"title": "Boats", "columns": [{{"name": "boat"}}, {{"name": "trips"}}], "rows": {rows}}}'

@@ -56,6 +56,7 @@ class Hints:
         codes: the columns whose digits are names, by their number formats.
         minus: texts that a person states to make the figure before them negative, in small letters.
         heads: the row of headings over records, where the file's format tells it; -1 where it does not.
+        ends: the last of these records, where the format tells it; -1 where all rows below the headings are records.
         spanned: where the file's format tells of several rows of headings: the first, how many, and the label columns.
     """
 
@@ -68,6 +69,7 @@ class Hints:
     delimiter: str = ""
     codes: frozenset[int] = frozenset()
     heads: int = -1
+    ends: int = -1
     spanned: tuple[int, int, int] | None = None
 
 

@@ -373,7 +373,7 @@ def names_period(sheet: Sheet, area: Area, at: tuple[int, int]) -> str:
 def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> dict[str, str]:
     """Footnote marks that some note around the block begins with, and what it says."""
     marks: dict[str, str] = {}
-    for said in (part for cell in texts for part in _NEXT_NOTE.split(sheet.text(*cell))):
+    for said in (part for cell in texts for part in _NEXT_NOTE.split(sheet.text(*cell).strip())):
         numbered = _NUMBERED_NOTE.match(said)
         first = numbered[0].rstrip() if numbered else said.split(" ", 1)[0].rstrip(".:)") if said else ""
         _, mark = trailing_mark(("x " if numbered else "x") + (first + ")" if first.startswith("(") else first))

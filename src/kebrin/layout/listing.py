@@ -38,7 +38,10 @@ def known_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp
     heads = [sheet.text(head, int(column)) for column in columns]
     if not all(heads) or heads_periods(heads[1:]):
         return None
-    below = rows[rows > head].tolist()
+    ends = sheet.hints.ends if sheet.hints.ends >= 0 else int(rows[-1])
+    below = rows[(rows > head) & (rows <= ends)].tolist()
+    if not below:
+        return None
     over = {area.top for area in sheet.merges if area.top == area.bottom and area.right - area.left + 1 >= len(columns)}
     sections = tuple(row for row in below if row in over) if below[0] in over else ()
     return Listing(head, tuple(columns.tolist()), tuple(row for row in below if row not in sections), sections=sections)
@@ -93,6 +96,10 @@ def as_told(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     first, count, width = told
     width = width if stated.stub is None else len(stated.stub)
     rows = play.rows[play.rows >= first + count]
+    # What spans the whole foot of the table is said below it.
+    across = {area.top for area in sheet.merges if area.right - area.left + 1 >= len(play.columns)}
+    while len(rows) and int(rows[-1]) in across:
+        rows = rows[:-1]
     heads = tuple(range(first, first + count))
     if not set(heads) <= set(play.rows.tolist()) or not len(rows) or not 0 < width < len(play.columns):
         return None

@@ -15,13 +15,15 @@ Whatever is filled and arrives by none of these is unclaimed.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
+from functools import cache, partial
 from typing import TYPE_CHECKING
 
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import Kind, Look, Sheet, column_letters
+from kebrin.cells import Kind, Look, Sheet, column_letters, trailing_mark
 from kebrin.grammar.words import (
     MAY_TOTAL,
     are_statistics,
@@ -275,11 +277,20 @@ def _unlike(
         wrong |= ~null & ~(arrays.floats_of(column) == sheet.numbers[rows, columns])
     elif pa.types.is_string(column.type):
         said = column.to_pylist()
+        explained = cache(partial(_explains, sheet))
         for at in np.flatnonzero(~null & (sheet.kinds[rows, columns] == Kind.TEXT)).tolist():
             own = sheet.values[rows[at], columns[at]]
-            if said[at] != own and not (sheet.spots and said[at] == own.strip()):  # blanks say where a text stands
-                wrong[at] = True
+            if said[at] == own or (sheet.spots and said[at] == own.strip()):  # blanks say where a text stands
+                continue
+            bare, mark = trailing_mark(own)
+            wrong[at] = not (mark and said[at] == bare.rstrip() and explained(mark))
     return np.flatnonzero(wrong)
+
+
+def _explains(sheet: Sheet, mark: str) -> bool:
+    """Whether some text of a sheet says what a footnote mark stands for: it begins with it, or goes on with it."""
+    begins = re.compile(rf"(?:^|\s){re.escape(mark)}\s*\w")
+    return any(begins.search(text) for text in sheet.values[sheet.kinds == Kind.TEXT].tolist())
 
 
 def _claim(account: Account, cells: NDArray[np.intp], use: Use, labels: NDArray[np.bool_]) -> None:

@@ -54,6 +54,7 @@ _FIGURES = 0.3
 _MOST_FIELDS = 12
 # The mark of a note has no more letters.
 _LONGEST_MARK = 3
+_BRACKETED = re.compile(r"\[(\w{1,3})\]\s*")
 # A heading that names a table is no longer.
 _LONGEST_NAME, _LOOKED_BACK = 60, 3
 
@@ -288,6 +289,16 @@ def _walk(element: Element, marks: Mapping[str, str]) -> Iterator[tuple[Element 
     yield from _flushed(said)
 
 
+def _marked_alike(note: str, texts: Sequence[Sequence[str]]) -> str:
+    """A note below a table, its mark in square brackets written as the raised sign in the table is ("[a]" as "(a)")."""
+    bracketed = _BRACKETED.match(note)
+    if bracketed is None:
+        return note
+    said = bracketed[1]
+    mark = said.translate(RAISED) if said.isdigit() else f"({said})"
+    return f"{mark} {note[bracketed.end() :]}" if any(text.endswith(mark) for row in texts for text in row) else note
+
+
 def _holds_records(table: Element) -> bool:
     """Whether a table that holds others is one of its own: few of its cells hold them, and its rows hold several texts."""
     rows = [[cell for cell in row if cell.tag in {"td", "th"}] for row in rows_of(table)]
@@ -323,7 +334,7 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
     caption = [table.caption] if table.caption else []
     above = [*table.above, *caption]
     top = len(above) + (1 if above else 0)
-    behind = [""] * _GAP + table.behind if table.behind else []
+    behind = [""] * _GAP + [_marked_alike(text, texts) for text in table.behind] if table.behind else []
     width = max(len(texts[0]) if texts else 1, 1)
     lines = [*([text] for text in above), *([[]] if above else []), *texts, *([text] for text in behind)]
     hold_room(len(lines), width, grid.cells + len(above) + len(behind), Place(source, name))
@@ -349,7 +360,8 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
     around = [*table.element.iterancestors(), *table.element.iter()]
     spoken = decimal_of({str(one.get("lang") or "") for one in around})
     spanned = _spanned_heads(elements, areas, top) if elements else None
-    hints = Hints(heads=top + head if head >= 0 else -1, spoken=spoken, spanned=spanned)
+    at, ends = (top + head, top + len(texts) - 1) if head >= 0 else (-1, -1)
+    hints = Hints(heads=at, ends=ends, spoken=spoken, spanned=spanned)
     return sheet if hints == Hints() else replace(sheet, hints=hints)
 
 

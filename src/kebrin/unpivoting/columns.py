@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from collections import Counter
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyarrow as pa
 
-from kebrin.cells import Kind, Look, Sheet, as_label, read_text
+from kebrin.cells import Kind, Look, Sheet, as_label, read_text, trailing_mark
 from kebrin.grammar.amounts import MAY_SCALE, is_scaled
 from kebrin.grammar.legend import Means, means
 from kebrin.grammar.moments import COMPACT_DATE, may_be_times
@@ -23,6 +24,8 @@ from kebrin.grammar.words import leading_zero
 from kebrin.table import Finding, FindingKind, Settle, arrays
 
 if TYPE_CHECKING:
+    from collections.abc import Collection, Mapping
+
     from numpy.typing import NDArray
 
 _LONGEST_FLAG = 2
@@ -55,12 +58,13 @@ class Cells:
 
 
 def column_of(
-    cells: Cells, name: str, *, listed: bool = False, as_texts: bool = False
+    cells: Cells, name: str, *, listed: bool = False, as_texts: bool = False, explained: Collection[str] = ()
 ) -> tuple[pa.Array, list[Finding]]:
     """The column of one measure, and what is to be said about its cells.
 
     Texts that read as numbers in one way become numbers, unless they are wanted as they stand (`as_texts`: a step reads
-    them). In a list plain whole numbers that stand as text in a workbook may be names, and stay.
+    them). In a list plain whole numbers that stand as text in a workbook may be names, and stay. Footnote marks behind texts go
+    where notes explain them (`explained`).
     """
     kinds, looks = cells.kinds, cells.looks
     nothing = (kinds == Kind.BLANK) | (looks == Look.MISSING) | (kinds == Kind.ERROR)
@@ -81,7 +85,32 @@ def column_of(
             array = make(cells, kinds == kind)
             if array is not None:
                 return array, [*remarks, *_missing(cells)]
-    return _texts(cells), [*remarks, *_missing(cells), *_question(cells, name, numeric & ~_hedged(cells))]
+    noted = {} if as_texts else noted_texts(cells, explained)
+    said = _question(cells, name, numeric & ~_hedged(cells))
+    return _texts(cells, noted), [*remarks, *_missing(cells), *_about_noted(cells, noted), *said]
+
+
+def noted_texts(cells: Cells, explained: Collection[str]) -> dict[int, tuple[str, str]]:
+    """Texts that bear a footnote mark which some note explains: by place the text without it, and the mark.
+
+    A mark that most of the texts bear stays: it may be part of what they say ("per m²").
+    """
+    if not explained:
+        return {}
+    found: dict[int, tuple[str, str]] = {}
+    at = np.flatnonzero((cells.kinds == Kind.TEXT) & (cells.looks == Look.WORDS))
+    for place, value in zip(at.tolist(), cells.sheet.values[cells.rows[at], cells.columns[at]].tolist(), strict=True):
+        bare, mark = trailing_mark(value)
+        if mark in explained and bare.strip():
+            found[place] = bare.rstrip(), mark
+    often = Counter(mark for _, mark in found.values())
+    return {place: one for place, one in found.items() if 2 * often[one[1]] <= len(at)}
+
+
+def _about_noted(cells: Cells, noted: Mapping[int, tuple[str, str]]) -> list[Finding]:
+    where = np.zeros(len(cells.rows), np.bool_)
+    where[list(noted)] = True
+    return _said(cells, FindingKind.FOOTNOTE, where, "{count} texts bear footnote marks ({texts}), now apart")
 
 
 def _says_when(cells: Cells, name: str, nothing: NDArray[np.bool_]) -> bool:
@@ -192,6 +221,7 @@ def _singular(sentence: str) -> str:
         ("of its cells are neither numbers nor known missing marks", "of its cells is neither a number nor a known missing mark"),
         ("error cells", "error cell"), ("missing marks", "missing mark"),
         ("numbers bear footnote marks", "number bears a footnote mark"),
+        ("texts bear footnote marks", "text bears a footnote mark"),
         ("numbers kept as text", "number kept as text"), ("were read as numbers", "was read as a number"),
     ):  # fmt: skip
         sentence = sentence.replace(many, one)
@@ -219,7 +249,7 @@ def _question(cells: Cells, name: str, numeric: NDArray[np.bool_]) -> list[Findi
     )  # fmt: skip
 
 
-def _texts(cells: Cells) -> pa.Array:
+def _texts(cells: Cells, noted: Mapping[int, tuple[str, str]] | None = None) -> pa.Array:
     blank = (cells.kinds == Kind.BLANK) | (cells.looks == Look.MISSING) | (cells.kinds == Kind.ERROR)
     # In a text laid out by blanks these only say where a cell stands.
     laid_out = bool(cells.sheet.spots)
@@ -227,6 +257,8 @@ def _texts(cells: Cells) -> pa.Array:
         None if empty else (value.strip() if laid_out else value) if isinstance(value, str) else as_label(value)
         for value, empty in zip(cells.values(), blank.tolist(), strict=True)
     ]
+    for at, (bare, _) in (noted or {}).items():
+        values[at] = bare
     return arrays.texts(values)
 
 
@@ -246,9 +278,11 @@ def _times(cells: Cells, known: NDArray[np.bool_]) -> pa.Array | None:
     return arrays.whole(np.array(seconds, np.int64), pa.time32("s"), known)
 
 
-def marks_of(cells: Cells, beside: dict[int, int]) -> list[str]:
-    """The footnote mark of each cell, '' for none: at the number's end, or in the column of marks beside it."""
+def marks_of(cells: Cells, beside: dict[int, int], explained: Collection[str] = ()) -> list[str]:
+    """The footnote mark of each cell, '' for none: at the number's or text's end, or in the column of marks beside it."""
     marks = [""] * len(cells.rows)
+    for at, (_, mark) in noted_texts(cells, explained).items():
+        marks[at] = mark
     for at in np.flatnonzero((cells.looks == Look.MARKED) | (cells.looks == Look.FIGURE)).tolist():
         reading = read_text(str(cells.sheet.at(int(cells.rows[at]), int(cells.columns[at]))))
         marks[at] = reading.mark or (

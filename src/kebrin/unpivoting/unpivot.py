@@ -88,11 +88,14 @@ def unpivot(sheet: Sheet, layout: Layout, *, measure: str = "", keep: Keep | Non
     )  # fmt: skip
     columns: dict[str, pa.Array] = _dimensions(layout, groups, kept)
     remarks: list[Finding] = []
+    explained = frozenset(mark for mark, _ in layout.notes)
     for name in groups.columns:
         cells = Cells.at(sheet, *segment.cells(name))
-        columns[name], said = column_of(cells, name, listed=layout.listed, as_texts=name in keep.texts)
+        columns[name], said = column_of(
+            cells, name, listed=layout.listed, as_texts=name in keep.texts, explained=explained
+        )
         remarks += said
-        marks = marks_of(cells, {value: mark for mark, value in layout.mark_columns})
+        marks = marks_of(cells, {value: mark for mark, value in layout.mark_columns}, explained)
         if keep.marks == "keep" and any(marks):
             columns[_free(f"{name} mark", columns)] = _labels(marks)
     remarks = _with_meanings(sheet, layout, remarks)
