@@ -370,3 +370,13 @@ def test_layouts_of_sheets_turned_round_keep_no_line_about_columns_unseen() -> N
         Sheet.of([*rows, ["10-11", 4, 8], ["11-12", 5, 7], ["12-13", 6, 8]], merges=[Area(0, 0, 0, 0)])
     )
     assert layout.about or "Stop no." in str([level.texts for level in layout.stub])
+
+
+def test_whom_to_ask_is_a_field_among_others_on_its_line(tmp_path: Path) -> None:
+    body = [["Pier", "Calls", "Dues"], ["East", 12, 90.5], ["West", 44, 61.0], ["Mole", 9, 16.25]]
+    run = tidied(tmp_path, [["Harbour:", "Skarrow", "", "Contact:", "S. Lowe"], [], *body])
+    assert run.holds
+    assert {"Harbour", "Contact"} <= set(columns_of(run))
+    alone = tidied(tmp_path, [["Calls and dues"], ["Contact: S. Lowe"], [], *body])
+    assert alone.holds
+    assert "Contact" not in columns_of(alone)

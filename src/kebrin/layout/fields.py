@@ -37,10 +37,12 @@ UNIT_LABEL = re.compile(r"units?|unit of measure(?:ment)?|einheit(?:en)?|unités
 # What stands behind these words speaks of the table's figures, or of where they come from: it tells no rows apart.
 _NO_FIELD = re.compile(
     r"(?:table|figure|fig|chart|tab|tabelle|tableau|annex|appendix|exhibit|page|sheet|part|section|units?|sources?|notes?|"
-    r"footnotes?|keys?|legends?|remarks?|contact|signed|signature|explanation|symbols?|signs?|nb|quelle|einheit|"
+    r"footnotes?|keys?|legends?|remarks?|signed|signature|explanation|symbols?|signs?|nb|quelle|einheit|"
     r"anmerkungen?|unité|noot|bron|missing(?: values?)?|no ?data|fill value|null)\b[\s.]*[\d.ivxIVX]*",
     re.IGNORECASE,
 )
+# Whom to ask about a report tells no rows apart either, unless it is one of several pairs on a line.
+_WHOM = re.compile(r"contact(?: person| name)?", re.IGNORECASE)
 
 
 def find_fields(sheet: Sheet, block: Area | None, around: NDArray[np.bool_] | None = None) -> tuple[FieldCell, ...]:
@@ -68,6 +70,7 @@ def find_fields(sheet: Sheet, block: Area | None, around: NDArray[np.bool_] | No
         if field is not None and (around is None or around[field.value_at]):
             found.append(field)
             taken |= {field.label_at, field.value_at}
+    found = [one for one in found if not _WHOM.fullmatch(one.name) or _in_company(one, found)]
     for field in _pairs(sheet, block, around, taken):
         if field.name.casefold() not in {one.name.casefold() for one in found}:
             found.append(field)
@@ -180,6 +183,12 @@ def _with_colon(sheet: Sheet, block: Area | None, row: int, column: int) -> Fiel
     if at is None or not _says_something(sheet.text(*at)):
         return None
     return FieldCell(name, sheet.text(*at), (row, column), at)
+
+
+def _in_company(field: FieldCell, fields: Sequence[FieldCell]) -> bool:
+    """Whether another field stands on the same line, each in cells of its own."""
+    alike = [one.label_at[0] == field.label_at[0] and one.label_at != one.value_at for one in fields]
+    return field.label_at != field.value_at and sum(alike) >= _PAIRS
 
 
 def _may_name(name: str) -> bool:
