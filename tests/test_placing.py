@@ -281,7 +281,8 @@ def test_a_page_says_which_rows_head_a_table_of_words(tmp_path: Path) -> None:
 GATES = [
     ("Gull", "Main gate", "12"),
     ("Tern", "Main gate <sup>[a]</sup>", "14"),
-    ("Skua", "Staff gate<sup>1</sup>", "15"),
+    ("Skua", "Staff gate<sup>[a]</sup> <sup>1</sup>", "15"),
+    ("Heron", "North ramp", "9"),
 ]
 
 
@@ -291,7 +292,7 @@ def test_texts_below_a_list_on_a_page_are_notes_and_their_marks_go(tmp_path: Pat
     notes = "<p>[a] Only from May to September.</p><p><sup>1</sup> With a pass.</p>"
     run = tidied_text(tmp_path, PAGE.format("en", table + notes), "r.html")
     assert run.holds
-    assert [row[1] for row in rows_of(run)] == ["Main gate", "Main gate", "Staff gate"]
+    assert [row[1] for row in rows_of(run)] == ["Main gate", "Main gate", "Staff gate", "North ramp"]
     assert any("2 texts bear footnote marks" in one.what for one in run.proof.findings)
 
 

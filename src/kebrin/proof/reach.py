@@ -283,7 +283,9 @@ def _unlike(
             if said[at] == own or (sheet.spots and said[at] == own.strip()):  # blanks say where a text stands
                 continue
             bare, mark = trailing_mark(own)
-            wrong[at] = not (mark and said[at] == bare.rstrip() and explained(mark))
+            while mark and explained(mark) and said[at] != bare.rstrip():
+                bare, mark = trailing_mark(bare.rstrip())
+            wrong[at] = not (mark and explained(mark))
     return np.flatnonzero(wrong)
 
 

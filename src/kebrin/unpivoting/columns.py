@@ -100,11 +100,20 @@ def noted_texts(cells: Cells, explained: Collection[str]) -> dict[int, tuple[str
     found: dict[int, tuple[str, str]] = {}
     at = np.flatnonzero((cells.kinds == Kind.TEXT) & (cells.looks == Look.WORDS))
     for place, value in zip(at.tolist(), cells.sheet.values[cells.rows[at], cells.columns[at]].tolist(), strict=True):
-        bare, mark = trailing_mark(value)
-        if mark in explained and bare.strip():
-            found[place] = bare.rstrip(), mark
+        said, marks = _without_marks(value, explained)
+        if marks:
+            found[place] = said, " ".join(marks)
     often = Counter(mark for _, mark in found.values())
     return {place: one for place, one in found.items() if 2 * often[one[1]] <= len(at)}
+
+
+def _without_marks(text: str, explained: Collection[str]) -> tuple[str, list[str]]:
+    marks: list[str] = []
+    bare, mark = trailing_mark(text)
+    while mark in explained and bare.strip():
+        text, marks = bare.rstrip(), [mark, *marks]
+        bare, mark = trailing_mark(text)
+    return text, marks
 
 
 def _about_noted(cells: Cells, noted: Mapping[int, tuple[str, str]]) -> list[Finding]:
