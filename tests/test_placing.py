@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import pytest
 
 from kebrin.table import Does
-from tidying import columns_of, rows_of, tidied_text
+from tidying import columns_of, rows_of, tidied, tidied_text
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -294,6 +294,26 @@ def test_texts_below_a_list_on_a_page_are_notes_and_their_marks_go(tmp_path: Pat
     assert run.holds
     assert [row[1] for row in rows_of(run)] == ["Main gate", "Main gate", "Staff gate", "North ramp"]
     assert any("2 texts bear footnote marks" in one.what for one in run.proof.findings)
+
+
+def test_what_spans_the_foot_of_a_table_is_no_record(tmp_path: Path) -> None:
+    """A page's `tfoot` and a workbook's merged last row alike; with figures it is a total."""
+    head = "<thead><tr><th>Boat</th><th>Gate</th><th>Dues</th></tr></thead>"
+    body = "".join(f"<tr>{''.join(f'<td>{text}</td>' for text in line)}</tr>" for line in GATES)
+    foot = '<tfoot><tr><td colspan="3">[a] Only from May to September.</td></tr></tfoot>'
+    run = tidied_text(tmp_path, PAGE.format("en", f"<table>{head}{body}{foot}</table>"), "r.html")
+    assert run.holds
+    assert [row[0] for row in rows_of(run)] == ["Gull", "Tern", "Skua", "Heron"]
+    crews = [
+        ["Boat", "Gate", "Master"],
+        ["Gull", "Main", "Ada"],
+        ["Tern", "Main", "Bo"],
+        ["Skua", "Mole", "Cy"],
+        ["Laid up"],
+    ]
+    kept = tidied(tmp_path, crews, ["A5:C5"])
+    assert kept.holds
+    assert [row[0] for row in rows_of(kept)] == ["Gull", "Tern", "Skua"]
 
 
 def test_a_mark_behind_a_text_goes_only_where_a_note_explains_it(tmp_path: Path) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 from kebrin.layout.doubts import record_doubt
 from kebrin.layout.fields import is_field_line
 from kebrin.layout.frame import Frame
-from kebrin.layout.lists import Listing, find_records, heads_periods
+from kebrin.layout.lists import Listing, find_records, heads_periods, rows_across, without_foot
 from kebrin.layout.model import Evidence, Stated
 from kebrin.layout.play import Play, hidden_lines
 from kebrin.layout.word_lists import find_word_list
@@ -39,10 +39,10 @@ def known_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp
     if not all(heads) or heads_periods(heads[1:]):
         return None
     ends = sheet.hints.ends if sheet.hints.ends >= 0 else int(rows[-1])
-    below = rows[(rows > head) & (rows <= ends)].tolist()
+    over = rows_across(sheet, len(columns))
+    below = without_foot(rows[(rows > head) & (rows <= ends)], over).tolist()
     if not below:
         return None
-    over = {area.top for area in sheet.merges if area.top == area.bottom and area.right - area.left + 1 >= len(columns)}
     sections = tuple(row for row in below if row in over) if below[0] in over else ()
     return Listing(head, tuple(columns.tolist()), tuple(row for row in below if row not in sections), sections=sections)
 
@@ -96,10 +96,7 @@ def as_told(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     first, count, width = told
     width = width if stated.stub is None else len(stated.stub)
     rows = play.rows[play.rows >= first + count]
-    # What spans the whole foot of the table is said below it.
-    across = {area.top for area in sheet.merges if area.right - area.left + 1 >= len(play.columns)}
-    while len(rows) and int(rows[-1]) in across:
-        rows = rows[:-1]
+    rows = without_foot(rows, rows_across(sheet, len(play.columns)))
     heads = tuple(range(first, first + count))
     if not set(heads) <= set(play.rows.tolist()) or not len(rows) or not 0 < width < len(play.columns):
         return None

@@ -141,11 +141,24 @@ def find_records(
     return found if _are_records(sheet, body, columns, heads, balance=balance) else None
 
 
+def rows_across(sheet: Sheet, width: int) -> set[int]:
+    """Rows whose one cell is merged over all columns."""
+    return {area.top for area in sheet.merges if area.top == area.bottom and area.right - area.left + 1 >= width}
+
+
+def without_foot(rows: NDArray[np.intp], across: set[int]) -> NDArray[np.intp]:
+    """The rows without those at the end that span the whole table: they head nothing, and are said below it."""
+    while len(rows) and int(rows[-1]) in across:
+        rows = rows[:-1]
+    return rows
+
+
 def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.intp]) -> Listing:
     """What each row below a list's headings is: a record, the headings again, a head of records, a comment."""
     heads = [sheet.text(int(rows[at]), int(column)).casefold() for column in used]
     units = _unit_row(sheet, rows, at, used)
     below = _without_pairs(sheet, rows[at + 1 + (units >= 0) :], used)
+    below = without_foot(below, rows_across(sheet, len(used)))
     # A label that is merged over several records is said by each of them.
     many = sheet.covered[np.ix_(below, used)].sum(axis=1)
     last = int(np.flatnonzero(many >= 2)[-1]) if (many >= 2).any() else -1

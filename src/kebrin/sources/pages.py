@@ -331,6 +331,7 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
     grid = grid_of(elements, Place(source, name))
     hold_room(len(grid.texts), grid.width, grid.cells, Place(source, name))
     texts, merges, bold = joined(grid.texts, grid.merges, grid.bold)
+    texts = [[_marked_alike(row[0], texts), *row[1:]] if row and row[0].startswith("[") else row for row in texts]
     caption = [table.caption] if table.caption else []
     above = [*table.above, *caption]
     top = len(above) + (1 if above else 0)
