@@ -380,3 +380,15 @@ def test_whom_to_ask_is_a_field_among_others_on_its_line(tmp_path: Path) -> None
     alone = tidied(tmp_path, [["Calls and dues"], ["Contact: S. Lowe"], [], *body])
     assert alone.holds
     assert "Contact" not in columns_of(alone)
+
+
+def test_a_step_that_says_which_side_is_negative_answers_for_its_column(tmp_path: Path) -> None:
+    (tmp_path / "in.csv").write_text("Slip,Amount\nS1,5.50 CR\nS2,1.25 DR\nS3,9.00 DR\nS4,2.00 CR\n", "utf-8")
+    plan = 'kebrin = 1\n[table.t]\nfiles = "in.csv"\n[[table.t.step]]\nnumber = "Amount"\nnegative = ["{}"]\n'
+    totals = {}
+    for side in ("CR", "DR"):
+        (tmp_path / "p.toml").write_text(plan.format(side), "utf-8")
+        run = kb.load_plan(tmp_path / "p.toml").run()
+        assert run.holds
+        totals[side] = sum(row[-1] for row in rows_of(run))
+    assert totals == {"CR": 2.75, "DR": -2.75}

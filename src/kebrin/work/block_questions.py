@@ -27,8 +27,13 @@ _TOLD = 6
 _LONGEST_HEAD = 40
 
 
-def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list[Finding]:
-    """What only a person can tell of a block's headings, labels, rows and fields; nothing of what one has stated."""
+def asked_of(
+    sheet: Sheet, layout: Layout, stated: Stated | None = None, read: Collection[int] = frozenset()
+) -> list[Finding]:
+    """What only a person can tell of a block's headings, labels, rows and fields; nothing of what one has stated.
+
+    `read` holds the columns whose texts a step reads: it says what they mean.
+    """
     said = stated or Stated()
     found = [*_two_ways(sheet, layout), *_said_twice(sheet, layout)]
     if said.stub is None:
@@ -38,7 +43,7 @@ def asked_of(sheet: Sheet, layout: Layout, stated: Stated | None = None) -> list
     return [
         *found,
         *([] if said.merged else _merged_values(sheet, layout)),
-        *_sides(sheet, layout),
+        *_sides(sheet, layout, read),
         *_of_another_kind(sheet, layout, {label.casefold() for label in said.records}),
     ]
 
@@ -134,13 +139,13 @@ def _merged_values(sheet: Sheet, layout: Layout) -> list[Finding]:
     ]
 
 
-def _sides(sheet: Sheet, layout: Layout) -> list[Finding]:
+def _sides(sheet: Sheet, layout: Layout, read: Collection[int]) -> list[Finding]:
     """Sides beside figures: which of them is negative depends on whose books they are; credits are, if nothing is stated."""
     if sheet.hints.minus:
         return []
     own = [column for column, _ in layout.mark_columns if column in sheet.readings.sides]
     cells = [(row, column) for column in own for row in sheet.readings.sides[column]]
-    body = {*layout.body_columns.tolist(), *layout.stub_columns}
+    body = {*layout.body_columns.tolist(), *layout.stub_columns} - set(read)
     cells += [cell for cell in sheet.readings.within if cell[1] in body and layout.area.holds(*cell)]
     texts = sorted({sheet.text(*cell).strip(" .")[-2:].upper() for cell in cells})
     if not texts:

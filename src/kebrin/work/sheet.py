@@ -92,6 +92,17 @@ def _answers(doubt: Evidence) -> tuple[Settle, ...]:
     return (Settle("leave_out", [" ".join(doubt.where.split()[:2])], says="it is a total"),)
 
 
+def _columns_read(table: Table, keep: Keep | None) -> set[int]:
+    """The sheet's columns whose texts a step reads."""
+    columns = [
+        segment.columns[name]
+        for segment in table.origins.segments
+        for name in segment.columns
+        if keep and name in keep.texts
+    ]
+    return {column for one in columns for column in one.tolist()}
+
+
 def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     """One reading of a sheet: its blocks, their tables, and what the checks say."""
     found = find_layouts(sheet, stated, ask.fields)
@@ -152,7 +163,8 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
         )
     remarks += [Finding(FindingKind.FILE, one, sheet.source, sheet.name, count=1) for one in sheet.told]
     remarks += _under_merges(sheet)
-    remarks += [one for layout in layouts for one in asked_of(sheet, layout, stated)]
+    for layout, piece in zip(layouts, pieces, strict=True):
+        remarks += asked_of(sheet, layout, stated, _columns_read(piece.table, ask.keep))
     if not layouts and sheet.filled.any():
         cells = int(sheet.filled.sum())
         what = (
