@@ -56,11 +56,11 @@ def box_sheet(lines: Lines, name: str, source: str) -> Sheet | None:
     if len(rows) < _FEWEST_LINES or len(places) < _FEWEST_STROKES or not _in_line(strokes, rows, places):
         return None
     kept = [at for at, text in enumerate(lines.texts) if not _DRAWN.fullmatch(text) or not text.strip()]
-    width = len(places) - 1
+    width, celled = len(places) - 1, set(rows)
     values = np.full((len(kept), width), "", dtype=object)
     merges: list[Area] = []
     for row, at in enumerate(kept):
-        if at not in rows:
+        if at not in celled:
             values[row, 0] = " ".join(lines.texts[at].split())
             continue
         own = [place for place in strokes[at] if place in places]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import islice
 from typing import TYPE_CHECKING
 
 from lxml import etree
@@ -31,7 +32,7 @@ def laid_out_texts(root: Element) -> list[str]:
             or next(element.iterancestors("table"), None) is not None
         ):
             continue
-        above = [_plain(one) for one in element.itersiblings(*_HEADS, "p", preceding=True)][:_ABOVE][::-1]
+        above = [_plain(one) for one in islice(element.itersiblings(*_HEADS, "p", preceding=True), _ABOVE)][::-1]
         found.append("\n\n".join([*above, text]))
         _taken_out(element)
     return found
