@@ -44,10 +44,10 @@ class Sayings:
             said = {label for alike, labels in self._telling.items() if what(alike) for label in labels}
         return [at for at, path in enumerate(self._paths) if not said.isdisjoint(path)] if said else []
 
-    def mask(self, what: Callable[[str], object]) -> NDArray[np.bool_]:
+    def mask(self, what: Callable[[str], object], *, every: bool = False) -> NDArray[np.bool_]:
         """The same as a vector."""
         found = np.zeros(len(self._paths), np.bool_)
-        found[self.lines(what)] = True
+        found[self.lines(what, every=every)] = True
         return found
 
 

@@ -11,11 +11,20 @@ from __future__ import annotations
 import itertools
 from collections import Counter
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from kebrin.grammar.words import average_word, carried_word, of_which, says_difference, says_whole, total_word
+from kebrin.grammar.words import (
+    average_word,
+    carried_word,
+    extreme_word,
+    of_which,
+    says_difference,
+    says_whole,
+    total_word,
+)
 from kebrin.layout.aggregates import find_aggregates
 from kebrin.layout.model import CARRIES, PARTING, SET_IN, STATED, TotalLine
 from kebrin.layout.sayings import Sayings, beside_months, named_as_their_group
@@ -105,6 +114,28 @@ class Search:
                     continue  # where most lines say so, it is what they are called: a leave that is "Annual"
                 self.wholes[at] = f"{label!r} speaks of a whole"
             self.wholes |= dict.fromkeys(beside_months(self.paths), "it names several months, beside months")
+
+    @cached_property
+    def extremes(self) -> NDArray[np.bool_]:
+        """The lines that are called the smallest or the largest of others, or some such."""
+        return (self.said or Sayings(self.paths)).mask(extreme_word, every=True)
+
+    @cached_property
+    def codes(self) -> list[NDArray[np.intp]]:
+        """What each line is called at each level, as numbers: alike labels have one."""
+        seen: dict[str | None, int] = {}
+        return [
+            np.array([seen.setdefault(label, len(seen)) for label in level]) for level in zip(*self.paths, strict=True)
+        ]
+
+    @cached_property
+    def saying(self) -> dict[str, list[int]]:
+        """The lines that bear each label, in small letters."""
+        found: dict[str, list[int]] = {}
+        for at, path in enumerate(self.paths):
+            for label in dict.fromkeys(label.casefold() for label in path if label is not None):
+                found.setdefault(label, []).append(at)
+        return found
 
     def _calls_total(self, label: str) -> bool:
         return label.casefold() in self.names or (self.words_count and bool(total_word(label) or average_word(label)))

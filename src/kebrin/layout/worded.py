@@ -219,7 +219,7 @@ def _candidates(search: Search, line: int) -> Iterator[tuple[NDArray[np.intp], s
         [at for at in range(len(search.paths)) if not search.words[at] and at not in search.found], np.intp
     )
     # The smallest of some lines is none of those that their mean is of; a harbour may be called so, and is tried as well.
-    plain = np.array([at for at in leaves.tolist() if not says_extreme(search.paths[at])], np.intp)
+    plain = leaves[~search.extremes[leaves]]
     if len(plain) < len(leaves) and search.words_count:
         yield from _among(search, line, plain)
     yield from _among(search, line, leaves)
@@ -260,23 +260,13 @@ def _parts_by_labels(search: Search, line: int, leaves: NDArray[np.intp]) -> NDA
     at = next((at for at, label in enumerate(path) if label == search.words[line]), 0)
     said = without_total_word(path[at] or "")
 
-    def fits(other: tuple[str | None, ...]) -> bool:
-        outer = all(other[level] == path[level] for level in range(at))
-        inner = all(
-            path[level] is None
-            or total_word(path[level] or "")
-            or path[level] == path[at]
-            or other[level] == path[level]
-            for level in range(at + 1, len(path))
-        )
-        return outer and inner
-
-    fitting = [leaf for leaf in leaves.tolist() if fits(search.paths[leaf])]
+    fitting = leaves
+    for level, codes in enumerate(search.codes):
+        own = path[level]
+        # Further in, what only says "total" again is said of all.
+        if level < at or (level > at and own is not None and own != path[at] and not total_word(own)):
+            fitting = fitting[codes[fitting] == codes[line]]
     if said and said.casefold() not in search.names:
-        same = [leaf for leaf in fitting if _says(search.paths[leaf], said)]
-        fitting = same or fitting
-    return np.array(fitting, np.intp)
-
-
-def _says(path: tuple[str | None, ...], said: str) -> bool:
-    return any(label is not None and label.casefold() == said.casefold() for label in path)
+        same = fitting[np.isin(fitting, search.saying.get(said.casefold(), ()))]
+        fitting = same if len(same) else fitting
+    return fitting
