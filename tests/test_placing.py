@@ -276,6 +276,12 @@ def test_a_page_says_which_rows_head_a_table_of_words(tmp_path: Path) -> None:
     assert len(found) == 9
     assert found["Season", "Vehicles", "Gate"] == "North ramp"
     assert found["Day", "Vehicles", "Deck"] is None
+    full = body.replace(
+        "<td>-</td>", "<td>Quay</td>"
+    )  # where every cell holds a word the first record heads nothing either
+    said = rows_of(tidied_text(tmp_path, PAGE.format("en", f"<table>{heads}{full}</table>"), "s.html"))
+    assert len(said) == 9
+    assert said[0] == ("Day", "On foot", "Gate", "Main gate")
 
 
 GATES = [

@@ -195,7 +195,7 @@ def _found_frame(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated
     frame = _edged(sheet, _worked_out(sheet, play, anchor, stated), stated)
     if frame is not None and stated == Stated() and not frame.boxhead and frame.rows.size == frame.columns.size == 1:
         return None  # one figure beside a word is no table
-    return frame or as_list(sheet, play, stated) or as_told(sheet, play, stated) or as_bare_list(sheet, play, stated)
+    return frame or as_told(sheet, play, stated) or as_list(sheet, play, stated) or as_bare_list(sheet, play, stated)
 
 
 def _built(

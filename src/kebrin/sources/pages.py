@@ -369,11 +369,13 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
 def _spanned_heads(rows: Sequence[Element], merges: Sequence[Area], top: int) -> tuple[int, int, int] | None:
     """The rows that a page marks as headings, where they are several: the first, how many, and how many columns of labels.
 
-    The labels' columns are those whose heading is merged down over all of these rows; one, where none is.
+    A cell alone above them is a title. The labels' columns are those whose heading is merged down over all of these rows; one, where none is.
     """
     own = [[cell.tag for cell in row if cell.tag in {"td", "th"}] for row in rows]
-    count = next((at for at, tags in enumerate(own) if "td" in tags or not tags), len(own))
-    if not _FEWEST_HEADS <= count < len(rows):
+    titles = next((at for at, tags in enumerate(own) if len(tags) > 1), 0)
+    ends = next((at for at, tags in enumerate(own) if "td" in tags or not tags), len(own))
+    top, count = top + titles, ends - titles
+    if not (count >= _FEWEST_HEADS and ends < len(rows)):
         return None
     down = {
         area.left for area in merges if area.top == top and area.bottom == top + count - 1 and area.left == area.right

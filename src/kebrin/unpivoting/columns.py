@@ -20,7 +20,7 @@ from kebrin.grammar.amounts import MAY_SCALE, is_scaled
 from kebrin.grammar.legend import Means, means
 from kebrin.grammar.moments import COMPACT_DATE, may_be_times
 from kebrin.grammar.reading import HEDGED
-from kebrin.grammar.words import leading_zero
+from kebrin.grammar.words import is_unit, leading_zero
 from kebrin.table import Finding, FindingKind, Settle, arrays
 
 if TYPE_CHECKING:
@@ -93,7 +93,7 @@ def column_of(
 def noted_texts(cells: Cells, explained: Collection[str]) -> dict[int, tuple[str, str]]:
     """Texts that bear a footnote mark which some note explains: by place the text without it, and the mark.
 
-    A mark that most of the texts bear stays: it may be part of what they say ("per m²").
+    A unit is one with its raised figure ("m²"), and a mark that most of the texts bear stays: it may be part of what they say.
     """
     if not explained:
         return {}
@@ -101,7 +101,7 @@ def noted_texts(cells: Cells, explained: Collection[str]) -> dict[int, tuple[str
     at = np.flatnonzero((cells.kinds == Kind.TEXT) & (cells.looks == Look.WORDS))
     for place, value in zip(at.tolist(), cells.sheet.values[cells.rows[at], cells.columns[at]].tolist(), strict=True):
         said, marks = _without_marks(value, explained)
-        if marks:
+        if marks and not is_unit(value.strip()):
             found[place] = said, " ".join(marks)
     often = Counter(mark for _, mark in found.values())
     return {place: one for place, one in found.items() if 2 * often[one[1]] <= len(at)}
