@@ -369,7 +369,8 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
 def _spanned_heads(rows: Sequence[Element], merges: Sequence[Area], top: int) -> tuple[int, int, int] | None:
     """The rows that a page marks as headings, where they are several: the first, how many, and how many columns of labels.
 
-    A cell alone above them is a title. The labels' columns are those whose heading is merged down over all of these rows; one, where none is.
+    A cell alone above them is a title. The labels' columns are those
+    whose heading is merged down over all of these rows; one, where none is.
     """
     own = [[cell.tag for cell in row if cell.tag in {"td", "th"}] for row in rows]
     titles = next((at for at, tags in enumerate(own) if len(tags) > 1), 0)
