@@ -392,3 +392,119 @@ def test_a_step_that_says_which_side_is_negative_answers_for_its_column(tmp_path
         assert run.holds
         totals[side] = sum(row[-1] for row in rows_of(run))
     assert totals == {"CR": 2.75, "DR": -2.75}
+
+
+# Lines that belong to the line above.
+
+QUAYS = ["Quay", "Mon", "Tue"]
+
+
+def test_parts_of_a_line_bear_its_label_and_are_in_no_sum(tmp_path: Path) -> None:
+    run = tidied(tmp_path, [QUAYS, ["Brae", 12, 30], ["of which: lorries", 4, 11], ["Wick", 8, 9], ["Total", 20, 39]])
+    assert run.holds
+    assert columns_of(run) == ("Quay", "of which", "weekday", "value")
+    assert rows_of(run)[::2] == [("Brae", None, "Mon", 12), ("Brae", "lorries", "Mon", 4), ("Wick", None, "Mon", 8)]
+    assert rows_of(drafted(tmp_path)) == rows_of(run)
+
+
+def test_lines_set_in_below_a_part_are_parts_too(tmp_path: Path) -> None:
+    rows = [
+        QUAYS,
+        ["Brae", 12, 30],
+        ["  of which: lorries", 4, 11],
+        ["  vans", 3, 2],
+        ["Wick", 8, 9],
+        ["Total", 20, 39],
+    ]
+    assert [row[:2] for row in rows_of(tidied(tmp_path, rows))[::2]] == [
+        ("Brae", None), ("Brae", "lorries"), ("Brae", "vans"), ("Wick", None)
+    ]  # fmt: skip
+
+
+def test_a_line_that_says_of_which_alone_heads_the_parts_below_it(tmp_path: Path) -> None:
+    rows = [QUAYS, ["Brae", 12, 30], ["of which:"], ["  lorries", 4, 11], ["  vans", 3, 2], ["Wick", 8, 9]]
+    run = tidied(tmp_path, rows)
+    assert run.holds
+    assert [row[:2] for row in rows_of(run)[::2]] == [
+        ("Brae", None),
+        ("Brae", "lorries"),
+        ("Brae", "vans"),
+        ("Wick", None),
+    ]
+
+
+def test_a_part_of_a_total_is_kept_under_what_the_total_sums(tmp_path: Path) -> None:
+    run = tidied(tmp_path, [QUAYS, ["Brae", 12, 30], ["Wick", 8, 9], ["Total", 20, 39], ["of which lorries", 4, 11]])
+    assert run.holds
+    assert rows_of(run)[-1] == (None, "lorries", "Tue", 11)
+    assert "Total" not in {row[0] for row in rows_of(run)}
+
+
+def test_a_part_that_is_larger_is_asked_about_and_may_be_a_record(tmp_path: Path) -> None:
+    rows = [QUAYS, ["Brae", 12, 30], ["of which lorries", 14, 31], ["Wick", 8, 9]]
+    ((_, asked),) = open_findings(tidied(tmp_path, rows))
+    assert "is larger" in asked.what
+    as_part, as_record = (run_with(tmp_path / "r.xlsx", "S", one) for one in asked.settle)
+    assert rows_of(as_record)[2] == ("of which lorries", "Mon", 14)
+    assert not list(open_findings(as_part))
+
+
+def test_a_person_says_which_rows_are_parts_or_that_none_is() -> None:
+    rows: list[list[Any]] = [QUAYS, ["Brae", 12, 30], ["lorries", 4, 11], ["Wick", 8, 9], ["of which vans", 3, 2]]
+    sheet = kb.Sheet.of(rows)
+    (block,) = sheet.blocks(parts_of_above=["lorr*"])
+    assert block.tidy().to_arrow().column("of which").to_pylist()[::2] == [None, "lorries", None, None]
+    (block,) = sheet.blocks(parts_of_above=[])
+    assert "of which" not in block.tidy().columns
+    with pytest.raises(kb.LayoutError, match="no row bears the label 'trams'"):
+        sheet.blocks(parts_of_above=["trams"])
+
+
+PAIRS: list[list[Any]] = [
+    ["All quays", 40, 50], ["", 100, 100], ["Brae", 12, 30], ["", 30, 60],
+    ["Wick", 20, 15], ["", 50, 30], ["Foss", 8, 5], ["", 20, 10],
+]  # fmt: skip
+
+
+def test_lines_without_a_label_become_a_column_and_their_total_goes_with_the_total(tmp_path: Path) -> None:
+    run = tidied(tmp_path, [["Upper line: boats; lower line: per cent of the column"], [], QUAYS, *PAIRS])
+    assert run.holds
+    assert columns_of(run) == ("Quay", "line", "weekday", "value")
+    assert rows_of(run)[:4:2] == [("Brae", "boats", "Mon", 12), ("Brae", "per cent", "Mon", 30)]
+    assert len(rows_of(run)) == 12
+    assert rows_of(drafted(tmp_path)) == rows_of(run)
+
+
+def test_lines_that_nothing_names_are_numbered_and_named_by_the_plan(tmp_path: Path) -> None:
+    rows = [QUAYS, *PAIRS[2:]]
+    assert {row[1] for row in rows_of(tidied(tmp_path, rows))} == {"line 1", "line 2"}
+    sheet = kb.Sheet.of(rows)
+    (block,) = sheet.blocks(lines_of_label=["boats", "share"])
+    assert block.tidy().to_arrow().column("line").to_pylist()[:4:2] == ["boats", "share"]
+    with pytest.raises(kb.LayoutError, match="not every label here has 3 lines"):
+        sheet.blocks(lines_of_label=["boats", "share", "rank"])
+
+
+def test_a_share_of_a_total_that_is_wrong_is_objected_to(tmp_path: Path) -> None:
+    rows = [list(row) for row in PAIRS]
+    rows[1][1] = 90
+    run = tidied(tmp_path, [["Upper line: boats; lower line: per cent of the column"], [], QUAYS, *rows])
+    assert not run.holds
+    assert any("states 90" in one.what for _, one in open_findings(run))
+
+
+def test_shares_that_a_label_column_names_are_in_no_sum_of_figures(tmp_path: Path) -> None:
+    named = [[row[0], ("boats", "per cent")[at % 2], *row[1:]] for at, row in enumerate([*PAIRS[2:], *PAIRS[:2]])]
+    run = tidied(tmp_path, [["Quay", "", "Mon", "Tue"], *named])
+    assert run.holds
+    assert not list(open_findings(run))
+    assert [row[:2] for row in rows_of(run)[::2]] == [
+        (quay, kind) for quay in ("Brae", "Wick", "Foss") for kind in ("boats", "per cent")
+    ]
+
+
+def test_a_sign_that_the_key_calls_a_minus_makes_the_figure_beside_it_negative(tmp_path: Path) -> None:
+    rows = [["▼ fall (minus)"], [], QUAYS, ["Brae", "▼ 1,212", 30], ["Wick", 8, "▼ 9"], ["Total", "▼ 1,204", 21]]
+    run = tidied(tmp_path, rows)
+    assert run.holds
+    assert [row[2] for row in rows_of(run)] == [-1212, 30, 8, -9]

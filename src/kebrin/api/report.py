@@ -41,7 +41,8 @@ class Sheet(cells.Sheet):
         totals: Sequence[str] = (), find_totals: bool = True, not_totals: Sequence[str] = (), records: Sequence[str] = (),
         fill: Literal["", "none"] = "", turn: bool = False, within: str = "", joined: str = "", leave_out: Sequence[str] = (),
         headings: str = "", merged: Literal["", "each", "once"] = "", missing: Sequence[str] = (),
-        about_columns: Sequence[str] = (), minus: Sequence[str] = (),
+        about_columns: Sequence[str] = (), minus: Sequence[str] = (), parts_of_above: Sequence[str] | None = None,
+        lines_of_label: Sequence[str] | None = None,
     ) -> list[Block]:  # fmt: skip
         """The tables on this sheet, in reading order; whatever is not stated is worked out.
 
@@ -67,6 +68,8 @@ class Sheet(cells.Sheet):
             missing: texts and figures that stand for no value.
             minus: texts that make the figure beside them negative.
             about_columns: labels of rows that say something of each column and are no records.
+            parts_of_above: labels of rows that are a part of the row above ("of which cars").
+            lines_of_label: what each of the lines under one label holds, as in ["number", "per cent"].
 
         >>> rows = [["Quay", "Jan", "Feb"], ["East", 1.0, 2.0], ["Trial", 9.0, 9.0]]
         >>> Sheet.of(rows).blocks(leave_out=["Trial"])[0].tidy().shape
@@ -92,6 +95,7 @@ class Sheet(cells.Sheet):
             beside=_tuple(beside), totals=tuple(totals), totals_found=find_totals, not_totals=tuple(not_totals),
             records=tuple(records), fill=fill, turn=turn, within=within, joined=joined, leave_out=tuple(leave_out),
             headings=headings, merged=merged, about_columns=tuple(about_columns),
+            parts_of_above=_tuple(parts_of_above), lines_of_label=_tuple(lines_of_label),
         )  # fmt: skip
         try:
             weighed = weigh(own, stated)

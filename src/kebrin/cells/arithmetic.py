@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     Numbers = NDArray[np.float64]
 
 RUNNING, CHANGE, MEAN, SHARE, RANK = "sum of all before", "last less first", "mean of all before", "share", "rank"
+RATIO = "ratio"
 
 
 def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
@@ -34,6 +35,11 @@ def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
         first, last = there.argmax(axis=0), len(parts) - 1 - there[::-1].argmax(axis=0)
         across = np.arange(parts.shape[1])
         return _near(own, parts[last, across] - parts[first, across])
+    if how == RATIO:
+        part, base = parts
+        ratio = np.divide(part, base, out=np.full_like(part, np.nan), where=base != 0)
+        off = np.minimum(np.abs(own - ratio), np.abs(own - 100 * ratio))
+        return np.asarray((np.isnan(own) & np.isnan(ratio)) | (off <= 0.5001 * 10.0 ** -places_of(own)))
     (part,) = parts
     blank = np.isnan(own) & np.isnan(part)
     if how == SHARE:

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 _LONGEST_FLAG = 2
 # A text shorter than this explains nothing, and a sign is no longer.
 _SHORTEST_KEY, _LONGEST_SIGN = 6, 24
-_LOOK_OF = {Means.MISSING: Look.MISSING, Means.ZERO: Look.NUMBER, Means.VALUE: Look.WORDS}
+_LOOK_OF = {Means.MISSING: Look.MISSING, Means.ZERO: Look.NUMBER, Means.VALUE: Look.WORDS, Means.MINUS: Look.WORDS}
 # Of the cells of a column with digits so many must bear the same unit for it to be a unit and no part of a name.
 _UNIT_SHARE = 0.6
 _SIGNS = {".": "point", ",": "comma"}
@@ -126,12 +126,20 @@ def read_cells(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hin
     return _signed(found, sides, hints) if (sides := _sides(values, kinds, found.numbers, hints)) else found
 
 
-def _without_sides(texts: list[str]) -> tuple[list[str], dict[int, str]]:
-    """The texts with figures before a side of the books ("12.50 CR") as the figure alone, and the side of each by its place."""
+def _without_sides(texts: list[str], minus: Collection[str]) -> tuple[list[str], dict[int, str]]:
+    """The texts with figures before a side of the books ("12.50 CR") as the figure alone, and the side of each by its place.
+
+    So are figures beside a sign that the sheet's key says to be a minus ("▼ 12" where "▼ fall (minus)").
+    """
     found: dict[int, str] = {}
     plain = texts
     for at, text in enumerate(texts):
-        if text[-1:] in "RrDd." and (match := _SIDED.fullmatch(text)) is not None:
+        sign = next((one for one in minus if text.startswith(one) or text.endswith(one)), "")
+        rest = text.removeprefix(sign).removesuffix(sign).strip() if sign else ""
+        if rest and any(map(str.isdigit, rest)) and not any(map(str.isalpha, rest)):
+            plain = texts.copy() if plain is texts else plain
+            plain[at], found[at] = rest, sign.casefold()
+        elif text[-1:] in "RrDd." and (match := _SIDED.fullmatch(text)) is not None:
             plain = texts.copy() if plain is texts else plain
             plain[at], found[at] = match[1].rstrip(), match[2].casefold()
     return plain, found
@@ -185,10 +193,12 @@ def _read(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hints) -
     numbers[real] = values[real].astype(np.float64)
     rows, columns = np.nonzero(kinds == Kind.TEXT)
     said = values[rows, columns].tolist()
-    texts, inside = _without_sides(said)
+    keys = _keys(said)
+    signs = [sign for sign, meaning in keys.items() if means(meaning) is Means.MINUS]
+    texts, inside = _without_sides(said, signs)
     readings = [read_text(text) for text in texts]
     own = np.fromiter((reading.look for reading in readings), np.uint8, len(readings))
-    legend = _legend(texts, values[real])
+    legend = _legend(texts, values[real], keys)
     if not own.any() and not legend and not hints.missing and not hints.none:
         return Readings(looks, numbers, {}, {}, legend)
     point = np.fromiter((reading.number for reading in readings), np.float64, len(readings))
@@ -205,7 +215,7 @@ def _read(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hints) -
             comma[here] if sign == "," else point[here] if sign == "." else _certain(point[here], comma[here])
         )
     settled[(own == Look.WORDS) | (own == Look.CODE) | (own == Look.MISSING)] = np.nan
-    minus = hints.minus or _negative_sides(set(inside.values()))
+    minus = (hints.minus or _negative_sides(set(inside.values()))) | {sign.casefold() for sign in signs}
     turned = [at for at, side in inside.items() if side in minus and settled[at] == settled[at]]
     settled[turned] *= -1
     numbers[rows, columns] = settled
@@ -391,13 +401,18 @@ def _settle_rest(
             decimals[column] = "?"
 
 
-def _legend(texts: Sequence[str], numbers: NDArray[np.object_]) -> dict[str, str]:
-    """Signs that some text explains ("x = not recorded; p = provisional"), if they stand in cells as they are."""
+def _keys(texts: Sequence[str]) -> dict[str, str]:
+    """Signs that some text explains ("x = not recorded; p = provisional"), with what it says of each."""
     found: dict[str, str] = {}
     for text in texts:
         if len(text) >= _SHORTEST_KEY and _may_explain(text):
             for sign, said in read_key(text):
                 found.setdefault(sign, said)
+    return found
+
+
+def _legend(texts: Sequence[str], numbers: NDArray[np.object_], found: dict[str, str]) -> dict[str, str]:
+    """The signs of a key that stand in cells as they are, or behind a figure."""
     if not found:
         return found
     seen = {text.strip() for text in texts if len(text) <= _LONGEST_SIGN}
@@ -408,7 +423,10 @@ def _legend(texts: Sequence[str], numbers: NDArray[np.object_]) -> dict[str, str
 
 
 def _may_explain(text: str) -> bool:
-    return any(sign in text for sign in ("=", ":", "–", "—", " means ", "alues of ")) or text.lstrip()[0] in "-.…*"
+    return (
+        any(sign in text for sign in ("=", ":", "–", "—", " means ", "alues of "))
+        or text.lstrip()[0] in "-.…*▲△▼▽↑↓↗↘→"
+    )
 
 
 __all__ = ["MISSING_MARKS", "Hints", "Readings", "read_cells"]

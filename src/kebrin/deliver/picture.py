@@ -161,9 +161,9 @@ class _Page:
 
     def _section_names(self, layout: Layout) -> dict[int, str]:
         """The rows of heads that label those below them, with the name of their column."""
-        heads = layout.stub[: len(layout.stub) - len(layout.stub_columns) - len(layout.beside_columns)]
         width = self.sheet.shape[1]
-        return {int(cell) // width: level.name for level in heads for cell in np.unique(level.cells[level.cells >= 0])}
+        cells = {level.name: np.unique(level.cells[level.cells >= 0]) for level in layout.head_levels}
+        return {int(cell) // width: name for name, own in cells.items() for cell in own}
 
     def _labels_nothing(self, row: int) -> bool:
         """Whether what is unclaimed in a row stands among the labels: the row gave no record."""
@@ -229,9 +229,7 @@ class _Page:
             place = (self.x[column], self.y[row])
             if column in layout.body_columns:
                 axes.add_patch(Rectangle(place, *size, facecolor="none", edgecolor="#dddddd", lw=0.5))
-            heads = len(layout.stub) - len(layout.stub_columns) - len(layout.beside_columns)
-            own = layout.stub[heads : heads + len(layout.stub_columns)]
-            level = next((one for one in own if one.line == column), None)
+            level = next((one for one in layout.column_levels if one.line == column), None)
             at = int(np.flatnonzero(layout.body_rows == row)[0])
             if level is not None and level.codes[at] >= 0:
                 depth = len(layout.stub) - 1 - layout.stub.index(level)

@@ -20,6 +20,7 @@ class Means(Enum):
     MISSING = "no value"
     ZERO = "zero"
     VALUE = "a value of its own"
+    MINUS = "a minus"
 
 
 class Sign(NamedTuple):
@@ -31,7 +32,7 @@ class Sign(NamedTuple):
 
 _LONGEST_SIGN, _LONGEST_QUOTED = 4, 24
 # Signs that need no "=" behind them, for they are no words: "– none", ".. not available", ": confidential".
-_BARE = r"(?:[-–—−]{1,4}|\.{1,5}|\*{2,4}|…|:|\?|§|#)"
+_BARE = r"(?:[-–—−]{1,4}|\.{1,5}|\*{2,4}|…|[▲△▼▽↑↓↗↘→]|:|\?|§|#)"
 _FIGURE = r"(?P<figure>[-−]?\d[\d.,]{0,6})(?=\s*(?:=|\bmeans\b))"
 _QUOTED = rf"[\"'‘“](?P<quoted>[^\"'’”]{{1,{_LONGEST_QUOTED}}})[\"'’”]"
 _SIGN = rf"(?:{_FIGURE}|{_QUOTED}|(?P<sign>[^\s=:;,\"']{{1,{_LONGEST_SIGN}}}|:|;))"
@@ -61,6 +62,7 @@ _MISSING = re.compile(
     r"brak|nie|nieznan\w*|nessun\w*|sconosciut\w*)\b",
     re.IGNORECASE,
 )
+_MINUS = re.compile(r"\b(?:minus|negativ\w*|négati\w*)\b", re.IGNORECASE)
 _ZERO = re.compile(
     r"(?:exactly |genau |magnitude )?(?:zero|nil|null|none|nothing|0)\b(?:\s+(?:at all|vorhanden|or rounds to zero))?\W*",
     re.IGNORECASE,
@@ -76,6 +78,8 @@ def means(said: str) -> Means:
     bare = neat(said).strip(" .()")
     if _ZERO.fullmatch(bare):
         return Means.ZERO
+    if _MINUS.search(bare):
+        return Means.MINUS
     if bare.casefold() in {"no", "nein", "non", "nej", "nee"}:
         return Means.VALUE  # yes and no
     return Means.MISSING if _MISSING.search(bare) else Means.VALUE

@@ -385,6 +385,15 @@ def of_which(label: str) -> bool:
     return _OF_WHICH.match(label) is not None
 
 
+def without_of_which(label: str) -> str:
+    """A label without the words that say that its line is part of the line before it.
+
+    >>> without_of_which("of which: foot"), without_of_which("Foot"), without_of_which("of which")
+    ('foot', 'Foot', '')
+    """
+    return _OF_WHICH.sub("", label, count=1).strip(" :–-—,").strip()
+
+
 def says_difference(label: str) -> bool:
     """Whether a label speaks of a difference, or of an amount that one is taken from.
 

@@ -2,6 +2,7 @@
 
 from kebrin.grammar.words import is_ratio
 from kebrin.layout.about import lines_about
+from kebrin.layout.attached import LINE, PART
 from kebrin.layout.build import names_period
 from kebrin.layout.calendars import CALENDAR_NAMES
 from kebrin.layout.fields import find_fields, stated_field
@@ -31,8 +32,10 @@ __all__ = [
     "CALENDAR_NAMES",
     "DOUBTED",
     "KEPT",
+    "LINE",
     "MEASURE",
     "NO_COLUMN",
+    "PART",
     "PLACED",
     "STATED",
     "Evidence",

@@ -66,7 +66,7 @@ def lines_about(sheet: Sheet, layout: Layout) -> list[Maybe]:
     >>> [(one.row, one.label, one.why) for one in lines_about(sheet, found_layouts(sheet)[0])]
     [(1, 'Stop no.', 'its label is none of the kind that the others are')]
     """
-    rows = layout.body_rows
+    rows = layout.body_rows[~np.isin(layout.body_rows, [one.row for one in layout.attached])]
     if len(rows) <= _EDGE or not (layout.stub_columns or layout.listed):
         return []
     edge = dict.fromkeys([*rows[:_EDGE].tolist(), *rows[-_EDGE:].tolist()])

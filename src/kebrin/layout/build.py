@@ -11,7 +11,7 @@ import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import is_ratio, of_which, says_whole, total_word, without_continued
+from kebrin.grammar.words import is_ratio, says_whole, total_word, without_continued
 from kebrin.layout.bands import band_totals, closed_by_totals, with_first_band, with_first_field
 from kebrin.layout.depths import BOLD, Depths, depths_by_sums, find_depths
 from kebrin.layout.doubts import mixed_doubt
@@ -127,7 +127,7 @@ def _by_sums(
     texts = [label or "" for label in down[-1].labels()]
     # Labels that cross are no tree: each says something of its own there.
     crossed = any(len(set(level.codes.tolist())) < len(level.codes) for level in down[:-1])
-    if crossed or any(map(of_which, texts)):
+    if crossed:
         return None
     heads = across[-1].labels() if across else []
     sums = [at for at in range(len(frame.columns)) if not (at < len(heads) and is_ratio(heads[at] or ""))]

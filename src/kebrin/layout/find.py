@@ -12,6 +12,7 @@ from kebrin.cells import Sheet, column_letters, neat
 from kebrin.grammar.words import look_of
 from kebrin.layout.about import lines_about, stated_about, with_about
 from kebrin.layout.across import settle_across
+from kebrin.layout.attached import find_attached, with_attached
 from kebrin.layout.build import build
 from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calendar
 from kebrin.layout.counting import counted_frames
@@ -78,7 +79,11 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
         return []
     sheet = without_page_cells(sheet)
     lines = stated_about(sheet, stated.about_columns)
-    found = found_layouts(sheet, stated, fields, [line.row for line in lines])
+    apart = [line.row for line in lines]
+    found = found_layouts(sheet, stated, fields, apart)
+    if attached := [one for layout in found for one in find_attached(sheet, layout, stated)]:
+        apart += [one.row for one in attached]
+        found = found_layouts(sheet, stated, fields, apart)
     kept = {neat(label).casefold() for label in stated.records}
     given = {neat(label).casefold() for label in stated.not_totals}
     derived = (
@@ -88,12 +93,13 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     )
     out = [(one.axis, one.at) for _, one in derived]
     if derived:
-        found = found_layouts(sheet, stated, fields, [line.row for line in lines], out)
+        found = found_layouts(sheet, stated, fields, apart, out)
     maybe = [one for layout in found for one in lines_about(sheet, layout) if one.why]
     if more := [one for one in maybe if neat(one.label).casefold() not in kept]:
         lines = [*lines, *more]
-        found = found_layouts(sheet, stated, fields, [line.row for line in lines], out)
-    return with_about(sheet, with_derived(found, derived), lines, stated)
+        found = found_layouts(sheet, stated, fields, [*apart, *(line.row for line in more)], out)
+    found = with_attached(sheet, with_derived(found, derived), attached)
+    return with_about(sheet, found, lines, stated)
 
 
 def found_layouts(

@@ -223,9 +223,11 @@ class Derived:
     def holds(self) -> str:
         """What it holds, for people."""
         of = self.parts[0]
-        part = f"row {of + 1}" if self.axis == "row" else f"column {column_letters(of)}"
+        part, last = (
+            f"row {at + 1}" if self.axis == "row" else f"column {column_letters(at)}" for at in (of, self.parts[-1])
+        )
         return {
-            "share": f"shares of the sum of {part}", "rank": f"ranks by {part}",
+            "ratio": f"{part} as shares of {last}", "share": f"shares of the sum of {part}", "rank": f"ranks by {part}",
             "mean of all before": f"the mean of the {len(self.parts)} {self.axis}s before it",
             "last less first": f"the last less the first of the {len(self.parts)} {self.axis}s before it",
         }.get(self.how, f"the sum of the {len(self.parts)} {self.axis}s before it")  # fmt: skip
@@ -244,6 +246,23 @@ class About:
     cells: tuple[tuple[int, int], ...]
     stated: bool = False
     level: str = ""
+
+
+@dataclass(frozen=True)
+class Attached:
+    """A row that belongs to one above it: a part of it, or a further line under its label.
+
+    `to` is the row that it belongs to, `level` the name of the stub level that says which part or line each row is, '' where a
+    label column does, `label` its label there and `cell` where that stands, -1 for nowhere. `first`
+    is what the level says of the row that it belongs to. A row without a label heads such rows ("of which:").
+    """
+
+    row: int
+    to: int
+    level: str
+    label: str
+    cell: int
+    first: str = ""
 
 
 @dataclass(frozen=True)
@@ -270,11 +289,12 @@ class Layout:
     `repeats` (heading rows that are said again) and `pages` (lines that say which page it is) are in neither.
     `silent_rows` are heading rows that a person says to be no level, `unit_rows` those that give units, `left_out` lines that
     a person leaves out, `left_cells` those of whole blocks, `counts` the lines that count the signs of the body, `about`
-    rows that speak of the columns, `derived` lines that follow from others by arithmetic. `beside_columns` are label columns
-    right of the body (the last levels of `stub`), `mark_columns` pairs of a column of footnote marks and the body column that it
-    explains; `notes` says what the marks stand for. `listed` is true for a list, each row of which is a
-    record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind of period it is, if it
-    is one; `stub_head` is the report's own heading of the innermost label column.
+    rows that speak of the columns, `derived` lines that follow from others by arithmetic, `attached` rows that belong to the one
+    above. The levels of `stub` are `head_levels` (cut-in heads), `column_levels` (label columns before the body), one for each
+    kind of `attached` rows, and those of `beside_columns`, label columns right of the body. `mark_columns` are pairs of a column
+    of footnote marks and the body column that it explains; `notes` says what the marks stand for. `listed` is true for a list,
+    each row of which is a record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind
+    of period it is, if it is one; `stub_head` is the report's own heading of the innermost label column.
     """
 
     sheet: str
@@ -300,6 +320,7 @@ class Layout:
     counts: tuple[Counted, ...] = ()
     about: tuple[About, ...] = ()
     derived: tuple[Derived, ...] = ()
+    attached: tuple[Attached, ...] = ()
     beside_columns: tuple[int, ...] = ()
     mark_columns: tuple[tuple[int, int], ...] = ()
     notes: tuple[tuple[str, str], ...] = ()
@@ -331,11 +352,26 @@ class Layout:
         return [names[row] for row in sorted(names)]
 
     @property
+    def head_levels(self) -> tuple[Level, ...]:
+        """The levels of cut-in heads, outermost first."""
+        inner = len(self.stub_columns) + len({one.level for one in self.attached} - {""}) + len(self.beside_columns)
+        return self.stub[: max(len(self.stub) - inner, 0)]
+
+    @property
+    def column_levels(self) -> tuple[Level, ...]:
+        """The levels of the label columns before the body."""
+        heads = len(self.head_levels)
+        return self.stub[heads : heads + len(self.stub_columns)]
+
+    @property
+    def beside_levels(self) -> tuple[Level, ...]:
+        """The levels of the label columns right of the body."""
+        return self.stub[len(self.stub) - len(self.beside_columns) :]
+
+    @property
     def stub_names(self) -> list[str]:
         """A name for each label column before the body, as a plan states them."""
-        beside = len(self.beside_columns)
-        cutins = len(self.stub) - len(self.stub_columns) - beside
-        return [level.name for level in self.stub[cutins : len(self.stub) - beside]]
+        return [level.name for level in self.column_levels]
 
     @property
     def questions(self) -> tuple[Evidence, ...]:
@@ -413,6 +449,8 @@ class Stated:
         merged: whether a value that is merged over several cells of a body stands for 'each' of them or 'once'.
         headings: the pattern by which headings are parted, as in '{measure} {year}'.
         about_columns: labels of rows that say something of each column and are no records.
+        parts_of_above: labels of rows that are a part of the row above; None looks for those that say so ("of which").
+        lines_of_label: what each of the lines under one label holds; None looks for them, none are looked for if it is empty.
         leave_out: what is left out: 'row 7', 'rows 7-9', 'column C', 'block 2', 'block TITLE', 'cell A2', or a label,
             which may hold `*`.
     """
@@ -437,4 +475,6 @@ class Stated:
     merged: str = ""
     headings: str = ""
     about_columns: tuple[str, ...] = ()
+    parts_of_above: tuple[str, ...] | None = None
+    lines_of_label: tuple[str, ...] | None = None
     leave_out: tuple[str, ...] = ()

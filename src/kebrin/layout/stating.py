@@ -120,7 +120,7 @@ def refuse_without_effect(sheet: Sheet, layouts: Sequence[Layout], stated: State
     """
     for layout in layouts:
         at = Place(sheet.source, sheet.name, layout.address)
-        levels = len(layout.stub) - len(layout.stub_columns) - len(layout.beside_columns)
+        levels = len(layout.head_levels)
         if stated.cutins and levels < len(stated.cutins):
             raise LayoutError(
                 f"cutins names {', '.join(stated.cutins)}, and no rows here head others", at,

@@ -18,7 +18,7 @@ from tomlkit import comment, document, nl, table
 
 from kebrin.address import parse_a1
 from kebrin.cells import a1
-from kebrin.layout import MEASURE, NO_COLUMN
+from kebrin.layout import LINE, MEASURE, NO_COLUMN
 from kebrin.plan.asking import NO
 from kebrin.plan.trying import tried
 from kebrin.sources.remote import is_address
@@ -264,13 +264,13 @@ def _add_boxhead(said: Table, layout: Layout, dropped: set[str]) -> None:
 
 
 def _add_stub(said: Table, layout: Layout) -> None:
-    beside = len(layout.beside_columns)
-    cutins = len(layout.stub) - len(layout.stub_columns) - beside
-    if cutins:
-        said.add("cutins", tomlkit.item([level.name for level in layout.stub[:cutins]]))
-    said.add("stub", tomlkit.item([level.name for level in layout.stub[cutins : len(layout.stub) - beside]]))
-    if beside:
-        said.add("beside", tomlkit.item([level.name for level in layout.stub[-beside:]]))
+    if layout.head_levels:
+        said.add("cutins", tomlkit.item([level.name for level in layout.head_levels]))
+    said.add("stub", tomlkit.item(layout.stub_names))
+    if layout.beside_levels:
+        said.add("beside", tomlkit.item([level.name for level in layout.beside_levels]))
+    if under := [one for one in layout.attached if one.level == LINE]:
+        said.add("lines_of_label", tomlkit.item(list(dict.fromkeys((under[0].first, *(one.label for one in under))))))
 
 
 # What else becomes of a plan's lines with an answer: labels that headings named are named by their place.

@@ -56,6 +56,9 @@ class LayoutPlan(Strict):
     Sales in the year 2031, and each measure a column; columns of other headings hold labels.
     `about_columns` lists labels of rows that say something of each column and are no records ("Stop no.", "Limit"): what they
     say becomes a column, or is left out where each column is a measure of its own.
+    `parts_of_above` lists labels of rows that are a part of the row above ("of which cars", "of which*"), [] if none is: they
+    keep its labels, and a column says which part each is. `lines_of_label` says what each of several lines under one label
+    holds (["number", "per cent"]), which becomes a column, [] if there are none such.
     `minus` lists the texts that make the figure beside them negative ("CR", in a cell of its own).
     `missing` lists texts and figures that stand for no value in the whole table (`["closed", "-77.7"]`).
     `within` reads one rectangle of a sheet only ("C4:F7"), or what a table object or a named range of the workbook covers.
@@ -90,6 +93,8 @@ class LayoutPlan(Strict):
     merged: Literal["", "each", "once"] = ""
     minus: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
     about_columns: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
+    parts_of_above: tuple[str, ...] | None = None
+    lines_of_label: tuple[str, ...] | None = None
 
     @field_validator("headings")
     @classmethod

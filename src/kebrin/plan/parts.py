@@ -238,5 +238,5 @@ def stated_layout(plan: LayoutPlan) -> Stated:
         measures=measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
         not_totals=plan.not_totals, records=plan.records, fill=plan.fill, turn=plan.turn, joined=plan.joined, within=plan.within,
         leave_out=plan.leave_out, headings=plan.headings, merged=plan.merged,
-        about_columns=plan.about_columns,
+        about_columns=plan.about_columns, parts_of_above=plan.parts_of_above, lines_of_label=plan.lines_of_label,
     )  # fmt: skip

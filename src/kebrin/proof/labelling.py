@@ -11,7 +11,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Sheet, as_label, lettered_mark, neat, trailing_mark
-from kebrin.grammar.words import KEYED, without_comment, without_continued
+from kebrin.grammar.words import KEYED, of_which, without_comment, without_continued, without_of_which
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
@@ -250,9 +250,11 @@ def _is_part(own: str, text: str, pattern: str, name: str) -> bool:
 
 
 def _says(value: object, text: str | None, labels: Labels) -> bool:
-    """Whether a cell says a label; it may say the column's name and a colon before it, and that it is continued behind it."""
+    """Whether a cell says a label; before it may stand the column's name and a colon, or "of which", behind it "continued"."""
     own = as_label(value)
     if text is not None and (bare := without_continued(own)) != own and _says(bare, text, labels):
+        return True
+    if text is not None and of_which(own) and without_of_which(neat(own)) == text:
         return True
     if text is not None and (keyed := KEYED.fullmatch(without_comment(neat(own)))) and keyed["key"] == labels.column:
         return keyed["value"] == text

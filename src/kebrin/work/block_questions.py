@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.grammar.words import says_note
-from kebrin.layout import Stated, lines_about
+from kebrin.layout import PART, Stated, lines_about
 from kebrin.table import Finding, FindingKind, Settle
 from kebrin.work.heading_questions import asked_of_headings
 from kebrin.work.merged import EACH, ONCE, inside
@@ -43,6 +43,7 @@ def asked_of(
     return [
         *found,
         *([] if said.merged else _merged_values(sheet, layout)),
+        *(_larger_parts(sheet, layout) if said.parts_of_above is None else ()),
         *_sides(sheet, layout, read),
         *_of_another_kind(sheet, layout, {label.casefold() for label in said.records}),
     ]
@@ -87,10 +88,10 @@ def _unlabelled(sheet: Sheet, layout: Layout) -> list[Finding]:
     if layout.listed:
         return []
     said = []
-    for level in layout.stub:
+    for level in (*layout.head_levels, *layout.column_levels):  # of the others each label speaks of its own row
         known = np.flatnonzero(level.codes >= 0)
-        if not len(known) or known[0] == 0 or level.line < 0 or level.line > layout.body_columns[0]:
-            continue  # behind the figures each label speaks of its own row
+        if not len(known) or known[0] == 0 or level.line < 0:
+            continue
         if says_note(level.name):
             continue
         row, first = int(layout.body_rows[known[0]]), int(layout.body_rows[0])
@@ -119,6 +120,27 @@ def _goes_on(sheet: Sheet, layout: Layout) -> list[Finding]:
     settle = (Settle("stub", layout.stub_names, says="they are heads"),)
     cell = sheet.address(row, layout.stub_columns[0])
     return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), 1, settle=settle)]
+
+
+def _larger_parts(sheet: Sheet, layout: Layout) -> list[Finding]:
+    """Rows that are said to be a part of the row above, and are larger: one of the two is not what it is called."""
+    said = []
+    parts = [sheet.text(one.row, layout.stub_columns[-1]) for one in layout.attached if one.level == PART]
+    for one in layout.attached:
+        own, whole = (np.abs(sheet.numbers[row, layout.body_columns]) for row in (one.row, one.to))
+        more = layout.body_columns[(own > whole) & (own * whole > 0)].tolist() if one.level == PART else []
+        if more:
+            label = sheet.text(one.row, layout.stub_columns[-1])
+            what = f"row {one.row + 1} {label!r} is read as a part of row {one.to + 1}, and is larger"
+            cells = tuple(sheet.address(one.row, column) for column in more)
+            settle = (
+                Settle("parts_of_above", list(dict.fromkeys(parts)), says="so it is"),
+                Settle("records", [label], says="it is a record of its own"),
+            )  # fmt: skip
+            said.append(
+                Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells[:6], len(cells), settle=settle)
+            )
+    return said
 
 
 def _merged_values(sheet: Sheet, layout: Layout) -> list[Finding]:

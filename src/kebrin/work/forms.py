@@ -116,7 +116,7 @@ def _may_be_form(sheet: Sheet, work: SheetWork) -> bool:
     plain = not (sheet.has_hidden_lines or sheet.emptied or sheet.is_turned or readings.decimals or readings.legend)
     odd = any(piece.scale is not None or piece.layout.mark_columns or piece.layout.questions for piece in work.pieces)
     # That a line speaks of the columns, or follows from others, is seen by its figures, and these are others on the next sheet.
-    odd |= any(piece.layout.about or piece.layout.derived for piece in work.pieces)
+    odd |= any(piece.layout.about or piece.layout.derived or piece.layout.attached for piece in work.pieces)
     return plain and 0 < sheet.values.size <= _CELLS and bool(work.pieces) and not (odd or work.remarks or work.absent)
 
 

@@ -109,7 +109,6 @@ def gained_levels(
     """A level of cut-in heads that the plan does not speak of, now a column: said, not hidden."""
     if stub is None or cutins is not None:
         return []
-    more = layout.stub[: len(layout.stub) - len(layout.stub_columns) - len(layout.beside_columns)]
     return [
         Finding(
             FindingKind.QUESTION,
@@ -117,7 +116,7 @@ def gained_levels(
             f"state cutins = [{level.name!r}], or [] if they are none",
             sheet.source, sheet.name,
         )
-        for level in more
+        for level in layout.head_levels
     ]  # fmt: skip
 
 
