@@ -277,6 +277,7 @@ def _settle_column(
     texts = [cells.texts[at].strip() for at in here.tolist()]
     hard = real + sum(not one.unit and one.look in {Look.NUMBER, Look.MARKED, Look.FIGURE} for one in readings)
     codes = sum(one.look == Look.CODE for one in readings)
+    hedged = sum(one.unit == HEDGED for one in readings)
     units = Counter(one.unit for one in readings if one.unit not in {"", HEDGED})
     common, count = units.most_common(1)[0] if units else ("", 0)
     measures = Counter(one.measure or one.unit for one in readings if one.measure or one.unit in units)
@@ -294,7 +295,7 @@ def _settle_column(
         elif text.casefold() == "na":
             own[at] = Look.MISSING if hard and letters < 2 else Look.WORDS
         elif one.unit == HEDGED:
-            own[at] = Look.FIGURE if hard else Look.WORDS
+            own[at] = Look.FIGURE if hard or 2 * hedged > len(texts) else Look.WORDS
         elif len(measures) > 1 and (one.measure or one.unit) not in {"", first} and (one.measure or is_unit(one.unit)):
             own[at] = Look.WORDS  # 30 ft among metres are no 30
         elif one.unit:

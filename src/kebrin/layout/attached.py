@@ -18,7 +18,7 @@ import numpy as np
 from kebrin.cells import neat
 from kebrin.cells.arithmetic import RATIO, RUNNING, SHARE, follows
 from kebrin.errors import LayoutError, Place
-from kebrin.grammar.words import is_ratio, of_which, without_of_which
+from kebrin.grammar.words import is_ratio, of_which, total_word, without_of_which
 from kebrin.layout.depths import find_depths
 from kebrin.layout.model import MISSING, Attached, Derived, Evidence, Layout, Level, Role, TotalLine
 
@@ -34,6 +34,8 @@ if TYPE_CHECKING:
 PART, LINE = "of which", "line"
 # So many labels have further lines of their own, and each at most so many lines.
 _FEWEST_LABELS, _MOST_LINES = 3, 4
+# Where so many labels sum the lines below them, these are their parts.
+_MOSTLY = 0.5
 _ORDER = (
     re.compile(r"\b(?:first|upper|top|1st) (?:line|row)s?\s*[:=]\s*([^;,.]+)", re.IGNORECASE),
     re.compile(r"\b(?:second|lower|bottom|2nd) (?:line|row)s?\s*[:=]\s*([^;,.]+)", re.IGNORECASE),
@@ -143,7 +145,7 @@ def _under_labels(sheet: Sheet, layout: Layout, lines: _Lines, stated: Stated) -
             do="Leave lines_of_label out of the plan, or name as many lines as each label has",
         )  # fmt: skip
     if not told or (not names and len(starts) < _FEWEST_LABELS):
-        return []
+        return _said_under_each(sheet, layout, lines, held)
     (count,) = counts
     named = names or _names_said(sheet, layout, count)
     rows = [lines.rows[at] for at in held]
@@ -152,6 +154,27 @@ def _under_labels(sheet: Sheet, layout: Layout, lines: _Lines, stated: Stated) -
         for start in starts
         for more in range(1, count)
     ]
+
+
+def _said_under_each(sheet: Sheet, layout: Layout, lines: _Lines, held: Sequence[int]) -> list[Attached]:
+    """The lines that say the same below each label ("change on year"), where they are no parts that it sums."""
+    column = layout.stub_columns[-1]
+    texts, rows = [lines.texts[at] for at in held], [lines.rows[at] for at in held]
+    for count in range(2, _MOST_LINES + 1):
+        firsts, under = texts[::count], [set(texts[more::count]) for more in range(1, count)]
+        apart = len(set(firsts)) == len(firsts) >= _FEWEST_LABELS and "" not in firsts
+        said = [text for own in under if len(own) == 1 for text in own]
+        if len(texts) % count or not apart or len(said) < count - 1 or "" in said or {*said} & {*firsts}:
+            continue
+        grid = sheet.numbers[np.array(rows)][:, layout.body_columns].reshape(len(firsts), count, -1)
+        sums = np.isclose(np.nansum(grid[:, 1:], axis=1), np.nan_to_num(grid[:, 0])).all(axis=1)
+        if len(layout.stub_columns) == 1 and not any(map(total_word, said)) and sums.mean() < _MOSTLY:
+            return [
+                Attached(rows[at + more], rows[at], LINE, texts[at + more], rows[at + more] * sheet.shape[1] + column)
+                for at in range(0, len(rows), count)
+                for more in range(1, count)
+            ]
+    return []
 
 
 def _ratios(sheet: Sheet, layout: Layout, lines: _Lines) -> list[Attached]:

@@ -21,6 +21,7 @@ from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
 from kebrin.layout.model import (
     MISSING,
     NO_COLUMN,
+    ROW,
     UNNAMED,
     Evidence,
     FieldCell,
@@ -30,7 +31,7 @@ from kebrin.layout.model import (
     Stated,
     TotalLine,
 )
-from kebrin.layout.naming import find_names, split_corner
+from kebrin.layout.naming import find_names, split_corner, with_headings_apart
 from kebrin.layout.parted import MEASURE, Pattern, with_parts
 from kebrin.layout.summing import totals_of
 from kebrin.layout.units import named_units, units_below, units_tell_measures, with_units, without_units
@@ -89,6 +90,9 @@ def build(
     remarks += said
     down = (*down, *_headed(_beside_levels(sheet, frame, names.beside, marks), names.heads[2]))
     stub = named([level.at(kept_rows) for level in down], "label")
+    numbered = not stub and not frame.listed and len(body_rows) > 1
+    if numbered:  # nothing labels the rows: what stands side by side is told by the row that it stands in
+        stub = (Level.of(ROW, [str(at + 1) for at in range(len(body_rows))], MISSING),)
     if stated.boxhead is None and stated.stub is None:
         stub, boxhead = split_corner(stub, boxhead)
     if stated.joined and len(boxhead) > 1:
@@ -113,7 +117,7 @@ def build(
         listed=frame.listed, title=title,
         title_name=names_period(sheet, area, title_at) if title_at else "",
         title_at=title_at, unit=unit, stub_head=names.found[-1] if names.found else "", evidence=(*frame.evidence, *remarks),
-        counts=frame.counts,
+        counts=frame.counts, numbered=numbered,
     )  # fmt: skip
 
 
@@ -207,6 +211,9 @@ def _measures(
     if stated.measures is not None:
         return stated.measures, []
     rows, columns = body
+    if len(boxhead) == 1 and len(boxhead[0].texts) < len(columns) and len(boxhead[0].texts) > 1 and not frame.listed:
+        why = "it says one heading of several columns, which only columns of their own keep apart"
+        return boxhead[0].name, [Evidence("measures", f"boxhead row {boxhead[0].name!r}", why)]
     found = boxhead[-1].name if frame.listed and boxhead else unlike_level(sheet, rows, boxhead, columns)
     why = "its columns hold values of unlike kinds"
     return found, [Evidence("measures", f"boxhead row {found!r}", why)] if found else []
@@ -224,6 +231,8 @@ def _measured(
     if measures:
         own = () if frame.pattern else inner()
         boxhead, measures = _with_measures(boxhead, measures, own, stated) if own else (boxhead, measures)
+        boxhead, twice = with_headings_apart(boxhead, measures)
+        said += twice
     return with_units(boxhead, measures, units), measures, said
 
 

@@ -102,7 +102,10 @@ def depths_by_sums(numbers: NDArray[np.float64], kept: Collection[int] = ()) -> 
         wholes, outer = [outer[-1]], outer[:-1]
     if len(outer) == 1 and outer[0] == min(set(range(len(numbers))) - {*kept}):
         wholes, outer = [*wholes, outer[0]], parts[outer[0]]
-    shown = _is_beyond_chance(filled[[at for at, below in parts.items() if below]], lines=len(numbers))
+    # What sums the outermost lines alone shows too that the others are parts of these.
+    called = [*wholes, *(at for at in kept if len(outer) > 1 and _sums(filled, [*outer, at], slack))]
+    summing = [at for at, below in parts.items() if below]
+    shown = _is_beyond_chance(filled[summing], lines=len(numbers), more=filled[called])
     if not shown or len(outer) < 2 or not all(parts[at] for at in outer):
         return replace(flat, wholes=tuple(at for at in wholes if _is_beyond_chance(filled[[at]])))
     depths = dict.fromkeys((*kept, *wholes), 0)
@@ -113,12 +116,16 @@ def depths_by_sums(numbers: NDArray[np.float64], kept: Collection[int] = ()) -> 
     return Depths(tuple(depths[at] for at in range(len(numbers))), SUMS, tuple(wholes), adds_up=True)
 
 
-def _is_beyond_chance(sums: NDArray[np.float64], lines: int = 1) -> bool:
-    """Whether the figures of lines that are sums are large enough, in all and each, not to be sums by chance."""
+def _is_beyond_chance(sums: NDArray[np.float64], lines: int = 1, more: NDArray[np.float64] | None = None) -> bool:
+    """Whether the figures of lines that are sums are large enough, in all and each, not to be sums by chance.
+
+    `more` are those of lines that sum the others.
+    """
     import numpy as np
 
     bits = np.log2(np.abs(sums) + 1).sum(axis=1)
-    return len(bits) > 0 and float(bits.sum()) >= _BITS + np.log2(lines) and float(bits.min()) >= _LEAST_BITS
+    added = 0.0 if more is None else float(np.log2(np.abs(more) + 1).sum())
+    return len(bits) > 0 and float(bits.sum()) + added >= _BITS + np.log2(lines) and float(bits.min()) >= _LEAST_BITS
 
 
 class _Stack:

@@ -75,6 +75,23 @@ def beside_columns(
     ]  # fmt: skip
 
 
+def labels_among(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> int:
+    """The one column of a body that labels its rows, where nothing before it does: words, each said once, among figures; or -1.
+
+    >>> sheet = Sheet.of([["2030", "Quay", "2031"], [12, "Brae", 13], [9, "Wick", 8]])
+    >>> import numpy as np
+    >>> labels_among(sheet, np.arange(1, 3), np.arange(3))
+    1
+    """
+    cells = np.ix_(rows, columns)
+    words = np.flatnonzero(np.asarray(~sheet.data[cells].any(axis=0) & sheet.filled[cells].all(axis=0)))
+    if len(words) != 1 or len(rows) < _FEWEST_PERIODS or len(columns) < _FEWEST_PERIODS:
+        return -1
+    column = int(columns[words[0]])
+    texts = sheet.texts(rows, column)
+    return column if len(set(texts)) == len(texts) else -1
+
+
 def _of_whole_rows(sheet: Sheet, rows: NDArray[np.intp], columns: list[int], boxhead: Sequence[int]) -> list[int]:
     """The columns that may speak of whole rows: words, and figures behind all others; none that is headed as another one is.
 

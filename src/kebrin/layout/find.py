@@ -18,7 +18,7 @@ from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calen
 from kebrin.layout.counting import counted_frames
 from kebrin.layout.derived import find_derived, with_derived
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt, record_doubt
-from kebrin.layout.edges import bare_marks, beside_columns, mark_columns, with_sides
+from kebrin.layout.edges import bare_marks, beside_columns, labels_among, mark_columns, with_sides
 from kebrin.layout.fields import without_others_fields
 from kebrin.layout.frame import Around, Frame
 from kebrin.layout.headings import MOST_SPACERS, boxhead_rows, is_stub_head_row, last_with_data
@@ -256,6 +256,7 @@ def _worked_out(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated)
     if depth and len(boxhead) < depth and (lower := _lower(sheet, play, split, depth - len(boxhead))) is not None:
         split = lower  # the headings that are stated are figures, and were taken for the body's
         boxhead = boxhead_rows(sheet, play, split.row, split.column, depth)
+    split = _after_stated(sheet, play, split, boxhead, stated)
     first = boxhead[0] if boxhead else split.row
     width = None if stated.stub is None else len(stated.stub)
     stub = _stub_columns(sheet, play, first, split.column, width)
@@ -285,6 +286,16 @@ def _worked_out(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated)
     if anchor is not None:
         anchor.check(sheet, boxhead, stub)
     return _frame(sheet, every, boxhead, stub, tuple(evidence), split.row, split.column, marks)
+
+
+def _after_stated(sheet: Sheet, play: Play, split: Split, boxhead: Sequence[int], stated: Stated) -> Split:
+    """The corner right behind the label columns that are stated by their headings, where more columns look like labels."""
+    names = {neat(name).casefold() for name in stated.stub or () if name}
+    left = play.columns[play.columns < split.column].tolist()
+    own = [at for at in left if {neat(sheet.text(row, at)).casefold() for row in boxhead} & names]
+    if not own or len(own) != len(names) or own[-1] == left[-1]:
+        return split
+    return replace(split, column=int(play.columns[play.columns > own[-1]][0]))
 
 
 def _first_like_it(sheet: Sheet, play: Play, split: Split, depth: int) -> int:
@@ -352,6 +363,11 @@ def _edged(sheet: Sheet, frame: Frame | None, stated: Stated) -> Frame | None:
     """The frame with label columns right of the body, and columns of marks, taken out of the body."""
     if frame is None:
         return None
+    if not frame.stub and stated.stub is None and (own := labels_among(sheet, frame.rows, frame.columns)) >= 0:
+        why = Evidence("label column", column_letters(own), "it alone holds words, each once, among figures")
+        frame = replace(
+            frame, stub=(own,), columns=frame.columns[frame.columns != own], evidence=(*frame.evidence, why)
+        )
     beside = beside_columns(sheet, frame.rows, frame.columns, frame.boxhead, stated.beside)
     body = frame.columns[~np.isin(frame.columns, beside)]
     marks = mark_columns(sheet, frame.rows, body, frame.boxhead)

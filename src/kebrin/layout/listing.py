@@ -10,7 +10,15 @@ import numpy as np
 from kebrin.layout.doubts import record_doubt
 from kebrin.layout.fields import is_field_line
 from kebrin.layout.frame import Frame
-from kebrin.layout.lists import Listing, find_records, heads_periods, rows_across, without_foot
+from kebrin.layout.lists import (
+    Listing,
+    begins_with_amounts,
+    find_records,
+    heads_periods,
+    labels_last,
+    rows_across,
+    without_foot,
+)
 from kebrin.layout.model import Evidence, Stated
 from kebrin.layout.play import Play, hidden_lines
 from kebrin.layout.word_lists import find_word_list
@@ -61,6 +69,10 @@ def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) 
         return None  # another layout is stated
     if stated.cutins and not found.sections:
         return None
+    if stated.stub is None and labels_last(sheet, found):
+        found = replace(found, columns=(found.columns[-1], *found.columns[:-1]))
+    elif stated.stub is None and begins_with_amounts(sheet, found):
+        width = 0
     why = "the file says so" if known else "one row of headings, each over a column of its own kind"
     sure = 1.0 if known else 0.9
     doubts = () if known or heads is not None else _doubts(sheet, found)

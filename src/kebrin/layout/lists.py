@@ -46,6 +46,8 @@ FEWEST_ROWS = 2
 LONGEST_HEADING, FILLED = 40, 0.5
 # So few of the records have no key, and so many cells of a row above the header may be filled: a title, a field.
 _BLANK_KEYS, _TITLE_CELLS = 0.1, 2
+# Of so many headings one may be said again.
+_FEWEST_ONCE = 3
 # Of two columns of words, so many of the second's must look alike (letters and digits apart) to be those of records.
 _ALIKE = 0.4
 _MOSTLY = 0.7
@@ -402,7 +404,7 @@ def _are_measurements(
 def _heads_records(
     sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], filled: NDArray[np.bool_], at: int
 ) -> bool:
-    """Whether a full row heads records: short words, all different, no periods, titles at most above it."""
+    """Whether a full row heads records: short words, nearly all different, no periods, titles at most above it."""
     cells = [(int(rows[at]), int(column)) for column in columns]
     heads = [sheet.text(*cell) for cell in cells]
     plain = all(sheet.kinds[cell] == Kind.TEXT and not sheet.data[cell] for cell in cells)
@@ -420,7 +422,8 @@ def _heads_records(
         sheet.filled[above, own] and _may_span(sheet.text(above, own)) for own in columns[1:].tolist()
     )
     return bool(
-        plain and short and not over and not merged and len(set(heads)) == len(heads) and not period_name(heads[1:])
+        plain and short and not over and not merged and not period_name(heads[1:])
+        and len(heads) - len(set(heads)) <= len(heads) // _FEWEST_ONCE
         and (filled[:at].sum(axis=1) <= _TITLE_CELLS).all()
     )  # fmt: skip
 
@@ -451,6 +454,34 @@ def _column_kinds(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp
         next((kind for kind, count in counts.items() if 2 * count[at] >= known[at]), "words") if known[at] else ""
         for at in range(len(columns))
     ]
+
+
+def begins_with_amounts(sheet: Sheet, found: Listing) -> bool:
+    """Whether a list's first column holds amounts, which label nothing: figures with decimals, or below nothing.
+
+    >>> sheet = Sheet.of([["Dues", "Paid", "Boat"], [12.5, "yes", "Gull"], [9, "no", "Tern"], [-3, "no", "Lark"]])
+    >>> begins_with_amounts(sheet, find_records(sheet, np.arange(4), np.arange(3)))
+    True
+    """
+    own = sheet.numbers[np.array(found.records), found.columns[0]]
+    return not np.isnan(own).any() and bool((own < 0).any() or (own % 1 != 0).mean() > _BLANK_KEYS)
+
+
+def labels_last(sheet: Sheet, found: Listing) -> bool:
+    """Whether a list's last column labels its rows: words, each said once, behind nothing but figures that do not rise.
+
+    >>> sheet = Sheet.of([["Foot", "Cars", "Quay"], [12, 3, "Brae"], [9, 1, "Wick"], [14, 5, "Foss"]])
+    >>> labels_last(sheet, find_records(sheet, np.arange(4), np.arange(3)))
+    True
+    """
+    rows, columns = np.array(found.records), np.array(found.columns)
+    *first, last = _column_kinds(sheet, rows, columns)
+    if last != "words" or found.sections or len(rows) < FEWEST_ROWS or set(first) != {"figures"}:
+        return False
+    texts = sheet.texts(rows, int(columns[-1]))
+    own = sheet.numbers[rows, columns[0]]
+    rises = bool((np.diff(own) > 0).all() or (np.diff(own) < 0).all())
+    return all(texts) and len(set(texts)) == len(texts) and not rises and not np.isnan(own).any()
 
 
 def tells_records(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:

@@ -21,6 +21,8 @@ MISSING = -1
 NO_COLUMN = "-"
 #: What a heading row is called that nothing names.
 UNNAMED = "heading"
+#: The name of the level that numbers rows without labels.
+ROW = "row"
 #: The name of a heading row that gives units.
 UNIT_ROW = "unit"
 #: A decision that is less sure than this is put to a person, if a line of a plan can settle it.
@@ -38,6 +40,9 @@ PLACED = frozenset({SET_IN, PARTING})
 CARRIES = "it carries a sum over from elsewhere"
 #: The cause of a total line that a person states.
 STATED = "the plan states it"
+
+#: What it says of a heading that stands over several columns of a table.
+TWICE = "one heading of several columns"
 
 #: What it says of the weeks of a calendar.
 CALENDAR = "calendar"
@@ -291,8 +296,9 @@ class Layout:
     a person leaves out, `left_cells` those of whole blocks, `counts` the lines that count the signs of the body, `about`
     rows that speak of the columns, `derived` lines that follow from others by arithmetic, `attached` rows that belong to the one
     above. The levels of `stub` are `head_levels` (cut-in heads), `column_levels` (label columns before the body), one for each
-    kind of `attached` rows, and those of `beside_columns`, label columns right of the body. `mark_columns` are pairs of a column
-    of footnote marks and the body column that it explains; `notes` says what the marks stand for. `listed` is true for a list,
+    kind of `attached` rows, the numbers of rows that nothing labels (`numbered`), and those of `beside_columns`, label columns
+    right of the body. `mark_columns` are pairs of a column of footnote marks and the body column that it explains; `notes` says
+    what the marks stand for. `listed` is true for a list,
     each row of which is a record. `title` is the text nearest above the block, `title_at` its cell and `title_name` what kind
     of period it is, if it is one; `stub_head` is the report's own heading of the innermost label column.
     """
@@ -321,6 +327,7 @@ class Layout:
     about: tuple[About, ...] = ()
     derived: tuple[Derived, ...] = ()
     attached: tuple[Attached, ...] = ()
+    numbered: bool = False
     beside_columns: tuple[int, ...] = ()
     mark_columns: tuple[tuple[int, int], ...] = ()
     notes: tuple[tuple[str, str], ...] = ()
@@ -354,7 +361,8 @@ class Layout:
     @property
     def head_levels(self) -> tuple[Level, ...]:
         """The levels of cut-in heads, outermost first."""
-        inner = len(self.stub_columns) + len({one.level for one in self.attached} - {""}) + len(self.beside_columns)
+        own = len({one.level for one in self.attached} - {""}) + self.numbered
+        inner = len(self.stub_columns) + own + len(self.beside_columns)
         return self.stub[: max(len(self.stub) - inner, 0)]
 
     @property

@@ -14,12 +14,12 @@ from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_unit, without_continued
 from kebrin.layout.fields import UNIT_LABEL
 from kebrin.layout.labels import label
-from kebrin.layout.model import MISSING
+from kebrin.layout.model import MISSING, TWICE, Evidence, Level
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Mapping, Sequence
 
-    from kebrin.layout.model import Layout, Level, Stated
+    from kebrin.layout.model import Layout, Stated
 
 
 class Names(NamedTuple):
@@ -162,3 +162,43 @@ def with_names_apart(layout: Layout, others: Collection[str]) -> Layout:
         taken.add(name)
         stub.append(level if name == level.name else replace(level, name=name))
     return layout if stub == list(layout.stub) else replace(layout, stub=tuple(stub))
+
+
+def with_headings_apart(boxhead: Sequence[Level], measures: str) -> tuple[tuple[Level, ...], list[Evidence]]:
+    """The boxhead with a number behind a measure's heading that stands over another column too; what is said of these.
+
+    >>> level = Level.of("heading", ["Answered", "vs target", "In time", "vs target"], 0)
+    >>> with_headings_apart([level], "heading")[0][0].labels()
+    ['Answered', 'vs target', 'In time', 'vs target 2']
+    """
+    paths = list(zip(*(level.labels() for level in boxhead), strict=True))
+    if len(set(paths)) == len(paths) or (None,) * len(boxhead) in paths:
+        return tuple(boxhead), []
+    own = next(at for at, level in enumerate(boxhead) if level.name == measures)
+    taken = {path[own] for path in paths}
+    seen: set[tuple[str | None, ...]] = set()
+    twice: dict[str, list[int]] = {}
+    labels = boxhead[own].labels()
+    for at, path in enumerate(paths):
+        if path in seen and labels[at]:
+            named = (f"{labels[at]} {number}" for number in itertools.count(2))
+            labels[at] = next(
+                one for one in named if (*path[:own], one, *path[own + 1 :]) not in seen and one not in taken
+            )
+            twice.setdefault(path[own] or "", []).append(at)
+        seen.add((*path[:own], labels[at], *path[own + 1 :]))
+    level = boxhead[own]
+    named_apart = replace(
+        Level.of(level.name, labels, level.line, level.cells.tolist()), head=level.head, joined=level.joined
+    )
+    said = [
+        Evidence(
+            TWICE,
+            repr(old),
+            f"heads {len(places) + 1} columns: those behind the first are named "
+            f"{', '.join(dict.fromkeys(repr(labels[at]) for at in places))}",
+            cells=tuple(int(level.cells[at]) for at in places),
+        )
+        for old, places in twice.items()
+    ]
+    return (*boxhead[:own], named_apart, *boxhead[own + 1 :]), said

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.cells import column_letters
 from kebrin.grammar.words import says_note
 from kebrin.layout import PART, Stated, lines_about
 from kebrin.table import Finding, FindingKind, Settle
@@ -37,7 +38,7 @@ def asked_of(
     said = stated or Stated()
     found = [*_two_ways(sheet, layout), *_said_twice(sheet, layout)]
     if said.stub is None:
-        found += [*_unlabelled(sheet, layout), *_goes_on(sheet, layout)]
+        found += [*_unlabelled(sheet, layout), *_goes_on(sheet, layout), *_half_figures(sheet, layout)]
     if said.boxhead is None:
         found += asked_of_headings(sheet, layout, named=said.measures is not None)
     return [
@@ -103,6 +104,28 @@ def _unlabelled(sheet: Sheet, layout: Layout) -> list[Finding]:
         cell = sheet.address(row, level.line)
         said.append(Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), 1, settle=settle))
     return said
+
+
+def _half_figures(sheet: Sheet, layout: Layout) -> list[Finding]:
+    """The label column next to the figures, behind another one, that holds figures too: words may stand in place of some."""
+    if layout.listed or len(layout.stub_columns) < 2:
+        return []
+    column = layout.stub_columns[-1]
+    rows = layout.body_rows[sheet.filled[layout.body_rows, column]]
+    figures = rows[~np.isnan(sheet.numbers[rows, column])]
+    words = [sheet.text(int(row), column) for row in rows if row not in figures]
+    if not len(figures) or not words or any(map(str.isdigit, "".join(words))):
+        return []
+    cell = sheet.address(int(figures[0]), column)
+    what = (
+        f"column {column_letters(column)} holds {words[0]!r} and figures, and is read as labels: "
+        f"it may be the first of the figures"
+    )
+    settle = (
+        Settle("stub", layout.stub_names, says="it holds labels"),
+        Settle("stub", layout.stub_names[:-1], says="it is the first of the figures"),
+    )
+    return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), len(figures), settle=settle)]
 
 
 def _goes_on(sheet: Sheet, layout: Layout) -> list[Finding]:

@@ -11,7 +11,7 @@ import numpy as np
 from kebrin.cells import Look, column_letters
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.reading import MISSING_MARKS
-from kebrin.layout import likely_pattern
+from kebrin.layout import TWICE, likely_pattern
 from kebrin.table import Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
@@ -36,7 +36,7 @@ def asked_of_headings(sheet: Sheet, layout: Layout, *, named: bool) -> list[Find
         *_past_total(sheet, layout),
         *_records_as_headings(sheet, layout),
         *_crossed(sheet, layout),
-        *([] if named else _in_step(sheet, layout)),
+        *([] if named else _said_again(sheet, layout) or _in_step(sheet, layout)),
     ]
 
 
@@ -54,6 +54,18 @@ def _unheaded(sheet: Sheet, layout: Layout) -> list[Finding]:
     out = [f"column {column_letters(int(column))}" for column in layout.body_columns[bare]]
     settle = (Settle("leave_out", out), Settle("boxhead", layout.boxhead_names, says="they stay without one"))
     return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells[:_TOLD], len(cells), settle=settle)]
+
+
+def _said_again(sheet: Sheet, layout: Layout) -> list[Finding]:
+    """Headings that stand over several columns of a table: all but the first are numbered."""
+    said = []
+    for one in layout.evidence:
+        if one.what == TWICE:
+            settle = (Settle("measures", layout.measures, says="they are named so"),)
+            cells = tuple(sheet.address(*divmod(cell, sheet.shape[1])) for cell in one.cells)
+            what = f"{one.where} {one.why}"
+            said.append(Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, len(cells), settle=settle))
+    return said
 
 
 def _half_headed(sheet: Sheet, layout: Layout) -> list[Finding]:

@@ -41,6 +41,11 @@ LATEST_SHORT_YEAR = 2068
 _MOSTLY = 0.5
 # Two figures in one cell: "120/20", "120 (20)"; nearly all cells hold such.
 _TWO_FIGURES = re.compile(r"\s*[-+−]?\d[\d.,]*\s*(?:/\s*[-+−]?\d[\d.,]*|\(\s*[-+−]?\d[\d.,]*\s*%?\s*\))\s*")
+# An interval, behind its figure or alone: "12 (9–15)", "2.5 - 4.0".
+_AMOUNT = r"[-+−]?\d[\d.,]*"
+_INTERVAL = re.compile(rf"\s*{_AMOUNT}\s*[(\[]\s*{_AMOUNT}\s*(?:[-–—;,]|to)\s*{_AMOUNT}\s*[)\]]\s*")
+# A bare hyphen parts numbers of parts and telephones too.
+_RANGE = re.compile(rf"\s*{_AMOUNT}(?:\s+-\s+|\s*[–—]\s*|\s+to\s+){_AMOUNT}\s*")
 _NEARLY = 0.8
 _ARROW = re.compile(r"\s*[▲△▼▽↑↓⬆⬇]\s*\d[\d.,]*\s*%?\s*|\s*\d[\d.,]*\s*%?\s*[▲△▼▽↑↓⬆⬇]\s*")
 # A label and an amount in one entry.
@@ -279,6 +284,13 @@ def _asked_of_measure(name: str, texts: Texts, found: Suggestion, *, times: bool
         pattern = r"(.+)/(.+)" if "/" in pair else r"(.+)\((.+)\)"
         step = f"split = {name!r}, into = ['first', 'second'], pattern = '{pattern}'"
         what = f"its cells hold two figures each, such as {pair!r}: part them with a step {step}"
+    elif found.meaning != "lists" and (interval := _nearly_all(_INTERVAL, said)):
+        pattern = r"(.+?)\s*[(\[](.+?)\s*(?:[-–—;,]|to)\s*(.+)[)\]]"
+        step = f"split = {name!r}, into = [{name!r}, 'lower', 'upper'], pattern = '{pattern}'"
+        what = f"its cells hold a figure and an interval, such as {interval!r}: part them with a step {step}"
+    elif found.meaning != "lists" and (interval := _nearly_all(_RANGE, said)):
+        step = f"split = {name!r}, into = ['lower', 'upper'], pattern = '(.+?)\\s*(?:[-–—]|to)\\s*(.+)'"
+        what = f"its cells hold an interval, such as {interval!r}: part them with a step {step}"
     if not what:
         return None
     marks = [str(mark) for mark in found.step.get("missing", ())] if found.question == what else []
@@ -299,8 +311,19 @@ def _two_figures(said: Sequence[str]) -> str:
     >>> _two_figures(["120/20", "80/11"]), _two_figures(["12 (3)", "9 (1)"]), _two_figures(["2030/31", "2031/32"])
     ('120/20', '12 (3)', '')
     """
-    pairs = [one for one in said if _TWO_FIGURES.fullmatch(one)]
-    return pairs[0] if pairs and len(pairs) >= _NEARLY * len(said) and not period_name(list(said)) else ""
+    return _nearly_all(_TWO_FIGURES, said)
+
+
+def _nearly_all(form: re.Pattern[str], said: Sequence[str]) -> str:
+    """An example of texts of a form, if nearly all of some are of it and they are no periods; ''.
+
+    >>> _nearly_all(_INTERVAL, ["12 (9–15)", "8 (6 to 11)"]), _nearly_all(_RANGE, ["2.5 - 4.0", "3–5"])
+    ('12 (9–15)', '2.5 - 4.0')
+    >>> _nearly_all(_RANGE, ["555-1234"])
+    ''
+    """
+    found = [one for one in said if form.fullmatch(one)]
+    return found[0] if found and len(found) >= _NEARLY * len(said) and not period_name(list(said)) else ""
 
 
 def _with_one_form(table: Table, name: str, found: Suggestion) -> tuple[Table, dict[str, Any]]:

@@ -141,21 +141,23 @@ def _ways(piece: Piece) -> list[Values]:
     return [dict(zip(paths, numbers, strict=True)) for numbers in ways if not any(map(math.isnan, numbers))]
 
 
-def _paths(piece: Piece) -> list[tuple[str, ...]]:
-    columns = [map(str, piece.table.data.column(name).to_pylist()) for name in piece.table.dimensions]
+def _paths(piece: Piece, names: Sequence[str] = ()) -> list[tuple[str, ...]]:
+    columns = [map(str, piece.table.data.column(name).to_pylist()) for name in names or piece.table.dimensions]
     return list(zip(*columns, strict=True))
 
 
-def _values(piece: Piece) -> Values | None:
+def _values(piece: Piece, names: Sequence[str] = ()) -> Values | None:
     """The numbers of a block by their labels, and by their measure where there are several.
 
-    None if it holds anything else, two records of the same labels, or no labels.
+    None if it holds anything else, two records of the same labels, or no labels. With `names` only these columns are looked
+    at, if the block has them all: what it says besides of each row is not what a sheet of sums says.
     """
     table = piece.table
+    names = names if set(names) <= {*table.dimensions} else ()
     if not _are_numbers(piece) or len(table) > _MOST_ROWS or not table.dimensions:
         return None
     values: Values = {}
-    paths, count = _paths(piece), 0
+    paths, count = _paths(piece, names), 0
     for name in table.measures:
         column = table.data.column(name)
         own = (name,) if len(table.measures) > 1 else ()
@@ -177,7 +179,7 @@ def _sums_unlike(piece: Piece, own: Values, others: Sequence[SheetWork]) -> str:
     sums: defaultdict[tuple[str, ...], float] = defaultdict(float)
     names = []
     for other in (one for work in others for one in work.pieces if one.file == piece.file):
-        values = _values(other)
+        values = _values(other, piece.table.dimensions)
         shared = [path for path in own if values and path in values]
         # A block that bears few of the labels speaks of something else.
         if values and 2 * len(shared) > len(own):
