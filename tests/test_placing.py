@@ -339,3 +339,125 @@ def test_rows_under_named_columns_are_records(tmp_path: Path) -> None:
     text = f'{{"title": "Boats", "columns": [{{"name": "boat"}}, {{"name": "trips"}}], "rows": {rows}}}'
     run = tidied_text(tmp_path, text, "r.json")
     assert [row[-2:] for row in rows_of(run)] == [("Gull", 4), ("Tern", None), ("Skua", 7)]
+
+
+BARS = """+--------+---------------+---------------+
+|        |     2030      |     2031      |
+| Quay   +-------+-------+-------+-------+
+|        | Foot  | Cars  | Foot  | Cars  |
++--------+-------+-------+-------+-------+
+| Brae   |   120 |    30 |   131 |    33 |
+| Wick   |    80 |    12 |    76 |    14 |
++--------+-------+-------+-------+-------+
+| Total  |   200 |    42 |   207 |    47 |
++--------+-------+-------+-------+-------+
+"""
+
+
+@pytest.mark.parametrize("text", [BARS, BARS.replace("|", "│").replace("+", "┼").replace("-", "─")])
+def test_a_rule_over_some_columns_parts_what_stands_under_these_alone(text: str, tmp_path: Path) -> None:
+    run = tidied_text(tmp_path, text)
+    assert run.holds
+    assert columns_of(run) == ("Quay", "year", "heading 2", "value")
+    assert rows_of(run)[:3] == [
+        ("Brae", "2030", "Foot", 120),
+        ("Brae", "2030", "Cars", 30),
+        ("Brae", "2031", "Foot", 131),
+    ]
+    assert len(rows_of(run)) == 8
+
+
+def test_records_between_rules_may_take_several_lines(tmp_path: Path) -> None:
+    text = """+------+----------------+------+
+| Boat | Remark         | Load |
++======+================+======+
+| Gull | late because   |   12 |
+|      | of the storm   |      |
++------+----------------+------+
+| Tern | on time        |    9 |
++------+----------------+------+
+| Lark | over-          |    4 |
+|      | loaded         |      |
++------+----------------+------+
+"""
+    run = tidied_text(tmp_path, text)
+    assert run.holds
+    assert rows_of(run)[::2] == [("Gull", "late because of the storm", 12), ("Lark", "overloaded", 4)]
+
+
+def test_words_a_single_blank_apart_are_columns_where_all_lines_hold_as_many(tmp_path: Path) -> None:
+    run = tidied_text(tmp_path, "ID NAME PORT LOAD\n001 Gull Brae 12\n002 Tern Wick 9\n003 Skua Brae 104\n")
+    assert run.holds
+    assert rows_of(run)[2] == ("003", "Skua", "Brae", 104)
+
+
+def test_few_lines_show_gutters_where_figures_stand_on_both_sides(tmp_path: Path) -> None:
+    text = "Boat  Foot Cars Dues\nGull   120   30 1204\nTern    80   12  880\nLark     4    0   31\n"
+    run = tidied_text(tmp_path, text)
+    assert run.holds
+    assert rows_of(run)[0] == ("Gull", 120, 30, 1204)
+
+
+@pytest.mark.parametrize(
+    "said",
+    [
+        "Bytes 1-4: quay\nBytes 6-15: day\nBytes 17-21: level\n",
+        "Columns\n  1-4    quay\n  6-15   day\n  17-21  level, m\n",
+        " Bytes  Format  Units  Label\n--------\n  1-  4  A4     ---    quay   its name\n  6- 15  A10    ---    day    of May\n"
+        " 17- 21  F5.2   m      level  over datum\n--------\n",
+    ],
+)
+def test_a_text_that_describes_its_columns_is_believed(said: str, tmp_path: Path) -> None:
+    run = tidied_text(tmp_path, f"{said}\nBRAE 2031-05-01  1.20\nWICK 2031-05-01\nFOSS 2031-05-02 -0.31\n", "r.dat")
+    assert run.holds
+    assert columns_of(run)[-3:] == ("quay", "day", "level")
+    assert [row[-1] for row in rows_of(run)] == [1.2, None, -0.31]
+
+
+def test_a_description_that_the_records_do_not_keep_to_is_a_text_like_others(tmp_path: Path) -> None:
+    text = "Columns 1-4: quay\nColumns 6-9: level\n\nQuay        Level\nBrae Pier    1.20\nWick Pier    0.95\nFoss Pier    0.31\n"
+    assert {row[-2] for row in rows_of(tidied_text(tmp_path, text))} == {"Brae Pier", "Wick Pier", "Foss Pier"}
+
+
+def test_a_label_may_begin_on_the_line_above_its_figures(tmp_path: Path) -> None:
+    lines = [
+        "Kind of ship                  2030      2031",
+        "Ferries carrying foot",
+        "  passengers only              120       131",
+    ]
+    run = tidied_text(
+        tmp_path,
+        "\n".join(
+            [*lines, "Ferries carrying cars           30        33", "Other                            4         6"]
+        ),
+    )
+    assert run.holds
+    assert [row[0] for row in rows_of(run)[::2]] == [
+        "Ferries carrying foot passengers only",
+        "Ferries carrying cars",
+        "Other",
+    ]
+
+
+def test_tables_of_two_columns_stand_below_one_another(tmp_path: Path) -> None:
+    text = "Calls\nquay,calls\nBrae,12\nWick,9\n\nDues\nclass,dues\nFoot,300\nCars,520\n"
+    run = tidied_text(tmp_path, text, "r.csv")
+    assert [(table.columns, len(table)) for table in run.tables.values()] == [
+        (("quay", "calls"), 2),
+        (("class", "dues"), 2),
+    ]
+
+
+def test_a_sum_carried_forward_is_no_record_where_its_figure_stands_beside_the_words(tmp_path: Path) -> None:
+    page = "DAILY LIST                     page {}\nBoat      Load   Port\n"
+    text = page.format(1) + "Gull        12   Brae\nTern         9   Wick\ncarried forward 21\n\f" + page.format(2)
+    run = tidied_text(tmp_path, text + "brought forward 21\nLark         4   Foss\nTotal       25\n")
+    assert run.holds
+    assert [row[0] for row in rows_of(run)] == ["Gull", "Tern", "Lark"]
+
+
+def test_times_under_the_names_of_quays_need_no_heading_over_the_boats(tmp_path: Path) -> None:
+    rows = [["", "Brae", "Wick", "Foss"], ["Boat 1", "06:10", "06:40", "07:30"], ["Boat 2", "08:10", "08:40", "09:30"]]
+    run = tidied(tmp_path, rows)
+    assert run.holds
+    assert rows_of(run)[0] == ("Boat 1", "Brae", "06:10")

@@ -49,7 +49,7 @@ _OF_WHICH = re.compile(
 )
 _CARRIED = re.compile(
     r"\W*(?:(?:balance |amount |total )?(?:carried|brought)[ -](?:forward|fwd|over|down)|[cb]/[fd]|(?:opening|closing) balance|"
-    r"übertrag|report à nouveau|à reporter|suma y sigue)\W*",
+    r"übertrag|report à nouveau|à reporter|suma y sigue)\W*(?:[-+]?\d[\d.,]*\W*)?",
     re.IGNORECASE,
 )
 _CONTINUED = re.compile(

@@ -10,7 +10,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import average_word, is_ratio, says_rank, says_whole, total_word
+from kebrin.grammar.words import average_word, is_ratio, says_note, says_rank, says_whole, total_word
 from kebrin.layout.labels import label
 from kebrin.layout.split import FIRST_YEAR, LAST_YEAR
 
@@ -197,7 +197,7 @@ def _may_head(sheet: Sheet, row: int, column: int) -> bool:
 def mark_columns(
     sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], boxhead: Sequence[int]
 ) -> list[tuple[int, int]]:
-    """Columns of marks without a heading of their own, each with the column of values that it stands beside.
+    """Columns of marks without a heading of their own, or one that says "Note" over and over, each with the values before it.
 
     >>> sheet = Sheet.of([["Quay", "2031", None], ["East", 1, "p"], ["West", 3, None]])
     >>> import numpy as np
@@ -205,10 +205,12 @@ def mark_columns(
     [(2, 1)]
     """
     found = []
-    for before, column in zip(columns[:-1].tolist(), columns[1:].tolist(), strict=True):
+    heads = [sheet.text(boxhead[-1], column) if boxhead else "" for column in columns.tolist()]
+    again = {text for text, count in Counter(heads).items() if count > 1 and says_note(text)}
+    for before, column, head in zip(columns[:-1].tolist(), columns[1:].tolist(), heads[1:], strict=True):
         headed = bool(boxhead) and bool(sheet.filled[list(boxhead), column].any())
         filled = rows[sheet.filled[rows, column]]
-        if headed or not len(filled) or not (sheet.kinds[filled, column] == Kind.TEXT).all():
+        if (headed and head not in again) or not len(filled) or not (sheet.kinds[filled, column] == Kind.TEXT).all():
             continue
         said = {sheet.text(int(row), column) for row in filled}
         words = not sheet.data[filled, column].any()

@@ -33,6 +33,8 @@ _OWN_NAMES = 0.9
 _LONGEST_STEP = 10
 # Sheets of no more columns are looked at for tables of two.
 _NARROW = 3
+# So many rows of a label and a figure follow the headings of such a table.
+_FEWEST_PAIRS = 2
 
 
 @dataclass(frozen=True, eq=False)
@@ -162,9 +164,10 @@ def _heading_rows(words: NDArray[np.bool_], data: NDArray[np.bool_]) -> NDArray[
 def _narrow_heads(
     sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], words: NDArray[np.bool_], data: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:
-    """Rows of two words that are said again and each stand over figures, behind no figures: they head tables of two columns.
+    """Rows of two words that each stand over figures, behind no figures: they head tables of two columns.
 
-    One such row alone may as well be a label and what it says.
+    They are said again, or all rows of two words are such, each the first behind a gap with nothing but labels and figures below:
+    one such row alone may as well be a label and what it says.
     """
     found = np.zeros(len(rows), np.bool_)
     if words.shape[1] > _NARROW:
@@ -172,12 +175,27 @@ def _narrow_heads(
     said: dict[tuple[str, ...], list[int]] = {}
     for at in np.flatnonzero((words.sum(axis=1) == 2) & ~data.any(axis=1)).tolist():
         over = at + 1 < len(rows) and data[at + 1, words[at]].any()
-        if over and (at == 0 or not data[at - 1].any()) and not holds_fields(sheet, int(rows[at]), columns):
+        free = at == 0 or not data[at - 1].any() or rows[at] - rows[at - 1] > 1
+        if over and free and not holds_fields(sheet, int(rows[at]), columns):
             said.setdefault(tuple(sheet.text(int(rows[at]), int(one)) for one in columns), []).append(at)
     for places in said.values():
         if len(places) > 1:
             found[places] = True
+    every = sorted(at for places in said.values() for at in places)
+    pairs = np.flatnonzero((words.sum(axis=1) == 2) & ~data.any(axis=1)).tolist()
+    if len(every) > 1 and every == pairs and all(_heads_pairs(rows, words, data, at) for at in every):
+        found[every] = True
     return found
+
+
+def _heads_pairs(rows: NDArray[np.intp], words: NDArray[np.bool_], data: NDArray[np.bool_], at: int) -> bool:
+    """Whether a row stands at the top or behind a gap, a title between them at most, and over rows of a label and a figure."""
+    above = at - 1 if at and (words[at - 1] | data[at - 1]).sum() == 1 else at
+    first = above == 0 or rows[above] - rows[above - 1] > 1 or not (words[above - 1] | data[above - 1]).any()
+    below = (words[at + 1 : at + 1 + _FEWEST_PAIRS].sum(axis=1) == 1) & (
+        data[at + 1 : at + 1 + _FEWEST_PAIRS].sum(axis=1) == 1
+    )
+    return bool(first and len(below) == _FEWEST_PAIRS and below.all())
 
 
 def _year_rows(

@@ -9,6 +9,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
+from kebrin.grammar.words import look_of
 from kebrin.layout.alike import alike_texts
 from kebrin.layout.lists import FEWEST_ROWS, FILLED, LONGEST_HEADING, Listing, classified, tells_records
 
@@ -43,7 +44,7 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         return None
     at = int(np.argmax(filled.sum(axis=1) == widest))
     used = columns[filled[at]]
-    at = _without_corner(sheet, rows[:at], used, at)
+    at = _without_corner(sheet, rows, used, at)
     header = [sheet.text(int(rows[at]), int(column)) for column in used]
     labels = next((n for n in range(1, len(used) - _FEWEST_PERIODS + 1) if period_name(header[n:])), 0)
     across = labels > 0 or alike_texts(sheet, rows[at + 1 :], used)
@@ -67,12 +68,19 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     return None if any(text.endswith(":") for text in names) else replace(found, across=across)
 
 
-def _without_corner(sheet: Sheet, above: NDArray[np.intp], used: NDArray[np.intp], at: int) -> int:
-    """The row of headings above the widest row, if it lacks the heading of the labels alone and names periods; else that row."""
-    for place, row in enumerate(above.tolist()):
+def _without_corner(sheet: Sheet, rows: NDArray[np.intp], used: NDArray[np.intp], at: int) -> int:
+    """The row of headings above the widest row, if it lacks the heading of the labels alone; else that row.
+
+    It names periods, or is unlike the columns below, which are alike (times of boats under the names of quays).
+    """
+    for place, row in enumerate(rows[:at].tolist()):
         own = sheet.filled[row, used]
         texts = [sheet.text(row, int(column)) for column in used[1:]]
-        if not own[0] and own[1:].all() and any(period_name(texts[:n]) for n in range(_FEWEST_PERIODS, len(texts) + 1)):
+        if own[0] or not own[1:].all():
+            continue
+        periods = any(period_name(texts[:n]) for n in range(_FEWEST_PERIODS, len(texts) + 1))
+        below = {look_of(text) for column in used[1:] for text in sheet.texts(rows[place + 1 :], int(column))}
+        if periods or (alike_texts(sheet, rows[place + 1 :], used) and not below & {look_of(text) for text in texts}):
             return place
     return at
 

@@ -18,6 +18,7 @@ from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.boxed import box_sheet, is_boxed
 from kebrin.sources.cards import are_cards
+from kebrin.sources.described import described_sheet
 from kebrin.sources.encodings import Decoded, decode, strictly
 from kebrin.sources.limits import hold, hold_room, limits
 from kebrin.sources.lines import Lines, lines_of, numbered_pages
@@ -25,6 +26,7 @@ from kebrin.sources.long_text import LongRows, LongText, long_sheet, open_long
 from kebrin.sources.page_heads import without_page_heads
 from kebrin.sources.printed import is_printed, lay_out, told_of_lines, typical_runs
 from kebrin.sources.stated import NONE, StatedText
+from kebrin.sources.words_apart import with_words_apart
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -101,6 +103,8 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
     told = (older,) if older else ()
     if stated == StatedText() and is_boxed(text) and (boxed := box_sheet(lines_of(text), name, str(path))) is not None:
         return replace(boxed, told=told)
+    if stated == StatedText() and (described := described_sheet(lines_of(text), name, str(path))) is not None:
+        return replace(described, told=(*told, *described.told))
     mark = NONE if stated.is_printed else stated.delimiter or delimiter(text)
     if mark in {"", NONE}:
         sheet = lay_out(text, name, str(path), stated)
@@ -251,7 +255,7 @@ def delimiter(text: str) -> str:
     sure = max(_DELIMITERS, key=lambda mark: worth[mark][0])
     best = sure if 2 * worth[sure][0] > len(lines) else max(_DELIMITERS, key=lambda mark: worth[mark])
     parts_most = 2 * worth[best][0] > len(lines)
-    printed = is_printed(text[:_HEAD]) or are_cards(lines)
+    printed = is_printed(text[:_HEAD]) or are_cards(lines) or (not parts_most and with_words_apart(lines) != lines)
     inside = parts_most and (_only_groups(lines, best) or (best == "," and typical_runs(lines) > worth[best][1]))
     return "" if printed and (not parts_most or inside) else best
 

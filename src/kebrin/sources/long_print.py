@@ -40,6 +40,12 @@ def long_sheet(lines: Lines, name: str, source: str, stated: StatedText, ruler: 
     return _Grid(lines, runs, bare, ruler).sheet(name, source)
 
 
+def _may_begin(label: str, below: str) -> bool:
+    """Whether a label may go on with the first text of the line below it, which is set in and in small letters."""
+    own, under = label.lstrip(), below.lstrip()
+    return own[:1].isupper() and under[:1].islower() and len(label) - len(own) < len(below) - len(under)
+
+
 class _Grid:
     """A report's lines, their columns, and which lines keep to them.
 
@@ -99,7 +105,10 @@ class _Grid:
         return Sheet(name, values, kinds, merges, source, textual=True, spots=Spots(height, spot))
 
     def _may_wrap(self) -> bool:
-        """Whether all texts of some line begin where columns of words do, but for the first: they may go on from above."""
+        """Whether texts may go on from the line above: all of a line begin where columns of words do, or a label does."""
+        labels = np.flatnonzero((self.runs.counts[:-1] == 1) & (self.runs.counts[1:] > 1) & ~self.bare[:-1]).tolist()
+        if any(_may_begin(*self.lines.texts[at : at + 2]) for at in labels):
+            return True
         if self.ruler:
             return len(self.ruler.heads) > 1 or bool((self.runs.counts[self.first :] == 1).any())
         begins = [left for at, (left, _) in enumerate(self.columns.places) if at and at not in self.columns.figures]

@@ -38,7 +38,8 @@ from kebrin.sources.lines import (
 from kebrin.sources.page_heads import without_count, without_page_heads
 from kebrin.sources.rulers import Ruler, find_gutters, find_ruler
 from kebrin.sources.stated import StatedText
-from kebrin.sources.wrapped import joined_text, set_below, wrapped
+from kebrin.sources.words_apart import with_words_apart
+from kebrin.sources.wrapped import begun_above, joined_text, set_below, wrapped
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterable, Sequence
@@ -92,6 +93,8 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     stated = stated or StatedText()
     said = lines_of(text)
     every = replace(said, texts=with_joined_groups(without_leaders(said.texts)))
+    if not _says_where(stated):
+        every = replace(every, texts=with_words_apart(every.texts))
     hold("letters", max(map(len, every.texts)), Place(source, name))
     passed = {at for at, line in enumerate(every.texts) if begins(line, stated.skip)} if stated.skip else ()
     rest = every.but(passed)
@@ -122,9 +125,10 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
 
 
 def _close_columns(texts: Sequence[str]) -> Ruler:
-    """Columns a single blank apart, where that tells more of them than gaps of two blanks do."""
+    """Columns a single blank apart, where that tells more of them, or of their headings, than gaps of two blanks do."""
     found = find_gutters(texts)
-    return found if found and len(found.places) > typical_runs(texts[:_MANY]) else Ruler()
+    told = min((len(fields_of(head)) for head in found.heads), default=0)
+    return found if found and len(found.places) > min(told, typical_runs(texts[:_MANY])) else Ruler()
 
 
 def _runs_in(lines: Iterable[str]) -> int:
@@ -304,6 +308,11 @@ def grid(
     hold("letters", round(max((one.right for line in placed for one in line.fields), default=0)), Place(source, name))
     laid = _Laid.of(placed, near, stated or StatedText(), ruler or Ruler())
     goes_on = laid.goes_on(placed)
+    goes_on |= {
+        at: {place: text for place, text in enumerate(laid.columns.row(placed[at]).cells) if text}
+        for at in begun_above(placed, laid.bare)
+        if at >= laid.first and at not in goes_on and at - 1 not in goes_on
+    }
     rows: list[list[str]] = []
     merges: list[Area] = []
     spots: list[tuple[str, str]] = []

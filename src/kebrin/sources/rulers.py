@@ -11,27 +11,33 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
-from kebrin.sources.aligned import is_body
+from kebrin.sources.aligned import Row, is_body, reads_as_figure
 from kebrin.sources.lines import apart_row, fields_of, is_rule
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
-    from kebrin.sources.aligned import Columns, Placed, Row
+    from kebrin.sources.aligned import Columns, Placed
 
 _STROKE, _ONLY = re.compile(r"[-=_─━═]{2,}"), re.compile(r"[-=_─━═ ]+")
 _WORD = re.compile(r"\S+")
 _FEWEST, _HEADINGS, _LOOKED_AT, _TITLE_RUNS = 3, 4, 60, 2
 # So many of the lines with several runs of text must keep to the columns.
 _MOSTLY, _SAMPLE, _FEWEST_RECORDS, _HEADS_TRIED = 0.8, 400, 6, 8
+# So many records do where figures stand on both sides of each single blank.
+_FEWEST_FIGURES = 3
 
 
 @dataclass(frozen=True)
 class Ruler:
-    """Where columns are, first letter and end of each (0-based), and the lines of headings that stand over them."""
+    """Where columns are, first letter and end of each (0-based), and the lines of headings that stand over them.
+
+    `close` is true where a single blank may part them: then each word of the headings stands over one.
+    """
 
     places: tuple[tuple[int, int], ...] = ()
     heads: frozenset[str] = frozenset()
+    close: bool = False
 
     def first_below(self, texts: Sequence[str]) -> int:
         """The first line below the headings."""
@@ -44,7 +50,18 @@ class Ruler:
         """A line above the records as cells: one of the headings under the ruler, or a text that stands apart."""
         if not self or not line.text.strip():
             return columns.heading(line)
-        return columns.under(line) if line.text in self.heads else apart_row(line, len(columns))
+        if line.text not in self.heads:
+            return apart_row(line, len(columns))
+        if not self.close or len(columns) != len(self.places):
+            return columns.under(line)
+        words = [(match.span(), match[0]) for match in _WORD.finditer(line.text)]
+        return Row(
+            [
+                " ".join(word for (begin, end), word in words if left < end and begin < right)
+                for left, right in self.places
+            ],
+            [],
+        )
 
     def __bool__(self) -> bool:
         return bool(self.places)
@@ -83,7 +100,7 @@ def find_gutters(texts: Sequence[str]) -> Ruler:
             break  # the first record: what heads it stands above it
         body = [text for text in sample[at + 1 :] if text != head]
         records = [text for text in body if len(text.split()) >= _FEWEST and any(map(str.isdigit, text))]
-        if len(records) < max(_FEWEST_RECORDS, _MOSTLY * len(body)):
+        if len(records) < max(_FEWEST_FIGURES, _MOSTLY * len(body)):
             continue
         width = max(map(len, records))
         places = _runs_of([any(text[one : one + 1] not in {"", " "} for text in records) for one in range(width)])
@@ -92,9 +109,21 @@ def find_gutters(texts: Sequence[str]) -> Ruler:
             [one for one, (left, right) in enumerate(places) if left < end and begin < right] for begin, end in words
         ]
         each = all(len(own) == 1 for own in over) and {one for own in over for one in own} == {*range(len(places))}
-        if len(places) >= _FEWEST and each:
-            return Ruler(tuple(places), frozenset({head}))
+        # Words of some few names may all end at one place, figures do not.
+        many = len(records) >= _FEWEST_RECORDS or all(
+            right - left > 1 or all(_is_figure(text, one) for text in records for one in pair)
+            for pair in pairwise(places)
+            for right, left in [(pair[1][0], pair[0][1])]
+        )
+        if len(places) >= _FEWEST and each and many:
+            return Ruler(tuple(places), frozenset({head}), close=True)
     return Ruler()
+
+
+def _is_figure(text: str, place: tuple[int, int]) -> bool:
+    """Whether a line holds a figure at a place, or nothing."""
+    own = text[slice(*place)].strip()
+    return not own or reads_as_figure(own)
 
 
 def _runs_of(filled: Sequence[bool]) -> list[tuple[int, int]]:

@@ -79,6 +79,26 @@ def set_below(
     return found
 
 
+def begun_above(placed: Sequence[Placed], bare: Collection[int]) -> list[int]:
+    """The records whose label begins on the line above, which holds nothing else: "Ferries with foot" over "passengers only  12".
+
+    It is set in, in small letters where others have capitals, and no line like it follows: that would be another part of what
+    the line above heads.
+    """
+    capitals = sum(bool(one.fields) and one.fields[0].text[:1].isupper() for one in placed)
+    found = []
+    for at in range(1, len(placed)):
+        above, line = placed[at - 1].fields, placed[at].fields
+        if len(above) != 1 or len(line) < 2 or at - 1 in bare or at in bare or above[0].is_figure:
+            continue
+        after = placed[at + 1].fields if at + 1 < len(placed) else ()
+        set_in = above[0].left < line[0].left and not (after and after[0].left >= line[0].left)
+        words = above[0].text[:1].isupper() and line[0].text[:1].islower() and above[0].text[-1:] not in ".:"
+        if set_in and words and any(one.is_figure for one in line[1:]) and 2 * capitals > len(placed):
+            found.append(at)
+    return found
+
+
 def joined_text(above: str, below: str) -> str:
     """A text and what goes on with it on the line below: a hyphen at its end parts a word.
 

@@ -151,5 +151,5 @@ def _derived(one: Derived) -> Left:
 
 
 def _marks(layout: Layout) -> list[Left]:
-    rows = [*layout.body_rows.tolist(), *(line.at for line in layout.total_lines("row"))]
+    rows = [*layout.body_rows.tolist(), *(line.at for line in layout.total_lines("row")), *layout.boxhead_rows]
     return [Left(Why.MARK, "cells", cells=tuple((row, column) for row in rows)) for column, _ in layout.mark_columns]
