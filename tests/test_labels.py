@@ -121,3 +121,45 @@ def test_what_other_sheets_say_besides_does_not_hide_a_sheet_of_sums(tmp_path: P
     rows = [row for table in run.tables.values() for row in table.to_arrow().to_pylist()]
     assert "All" not in {row.get("sheet") for row in rows}
     assert len(rows) == 24
+
+
+def test_a_word_said_of_all_in_place_of_figures_is_a_row_of_the_body(tmp_path: Path) -> None:
+    run = tidied(
+        tmp_path, [["Fare", "Single", "Return"], ["Adult", 12.5, 20], ["Child", 6.25, 10], ["Dog", "free", "free"]]
+    )
+    assert columns_of(run) == ("Fare", "heading", "value")
+    assert rows_of(run)[-1] == ("Dog", "Return", "free")
+    ((_, asked),) = open_findings(run)
+    assert rows_of(run_with(tmp_path / "r.xlsx", "S", asked.settle[0]))[-1] == ("Dog", "Return", None)
+
+
+def test_notes_beside_each_series_are_marks_of_its_figures(tmp_path: Path) -> None:
+    rows = [
+        ["Quay", "2030", "Note", "2031", "Note"],
+        ["Brae", 12, "", 13, "a"],
+        ["Wick", 9, "b", 8, ""],
+        ["a new pier"],
+        ["b storm"],
+    ]
+    run = tidied(tmp_path, rows)
+    assert run.holds
+    assert rows_of(run)[:2] == [("Brae", "2030", 12), ("Brae", "2031", 13)]
+
+
+def test_a_count_at_the_end_of_numbered_records_is_none_of_them(tmp_path: Path) -> None:
+    run = tidied(tmp_path, [["No", "Boat", "Load"], [1, "Gull", 12], [2, "Tern", 9], [3, "Lark", 4], ["", "Noted", 7]])
+    assert rows_of(run)[-1] == (None, "Noted", 7)
+
+
+def test_what_heads_the_first_week_is_no_title_of_all(tmp_path: Path) -> None:
+    week = [["", "Mon", "Tue"], ["Gull", "E", "L"], ["Tern", "L", ""]]
+    run = tidied(tmp_path, [["Week 20"], *week, ["Week 21"], *week])
+    assert run.holds
+    assert columns_of(run)[0] == "week"
+    assert [row[0] for row in rows_of(run)] == ["Week 20"] * 3 + ["Week 21"] * 3
+
+
+def test_what_scores_are_out_of_is_no_score_however_few_there_are(tmp_path: Path) -> None:
+    run = tidied(tmp_path, [["Name", "Knots", "Charts"], ["Out of", 20, 30], ["Ada", 18, 25], ["Bo", 12, 28]])
+    assert run.holds
+    assert rows_of(run)[0] == ("Ada", "Knots", "20", 18)

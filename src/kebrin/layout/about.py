@@ -67,7 +67,7 @@ def lines_about(sheet: Sheet, layout: Layout) -> list[Maybe]:
     [(1, 'Stop no.', 'its label is none of the kind that the others are')]
     """
     rows = layout.body_rows[~np.isin(layout.body_rows, [one.row for one in layout.attached])]
-    if len(rows) <= _EDGE or not (layout.stub_columns or layout.listed):
+    if len(rows) < _FEWEST_RECORDS or not (layout.stub_columns or layout.listed):
         return []
     edge = dict.fromkeys([*rows[:_EDGE].tolist(), *rows[-_EDGE:].tolist()])
     maybe = [one for row in edge if (one := _labelled(sheet, layout, row)) is not None]
@@ -78,6 +78,8 @@ def lines_about(sheet: Sheet, layout: Layout) -> list[Maybe]:
         rows = np.concatenate([rows[:_EDGE], rows[_EDGE : -_EDGE : len(rows) // _MOST_RECORDS], rows[-_EDGE:]])
     records = rows[~np.isin(rows, [one.row for one in spoken]) & (sheet.filled[rows].sum(axis=1) > 1)]
     lines = [replace(one, why=_why(sheet, layout, one, records)) for one in spoken]
+    if len(rows) <= _EDGE:
+        return [one for one in lines if one.why]  # of so few rows none is asked about
     sure = {one.row for one in lines if one.why}
     others = [one for one in maybe if one not in spoken and _is_odd(sheet, layout, one, records)]
     beside = "it stands with one that does, and is unlike the records"
@@ -191,7 +193,9 @@ def _is_odd(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np.int32
 
 def _why(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np.int32]) -> str:
     if len(records) < _FEWEST_RECORDS:
-        return ""
+        # "Out of 30" over a score or two: no other row is called so.
+        bounds = says_most(line.label) and len(records) > 1 and _bounds(sheet, layout, line, records)
+        return "no record passes it" if bounds else ""
     signs = (
         (_is_unlike(sheet, line, records), "its label is none of the kind that the others are"),
         (_leaves_blank(sheet, layout, line, records), "it leaves blank what each record says"),

@@ -90,7 +90,7 @@ def build(
     remarks += said
     down = (*down, *_headed(_beside_levels(sheet, frame, names.beside, marks), names.heads[2]))
     stub = named([level.at(kept_rows) for level in down], "label")
-    numbered = not stub and not frame.listed and len(body_rows) > 1
+    numbered = not stub and not frame.listed and len(body_rows) > 1 and stated.stub is None
     if numbered:  # nothing labels the rows: what stands side by side is told by the row that it stands in
         stub = (Level.of(ROW, [str(at + 1) for at in range(len(body_rows))], MISSING),)
     if stated.boxhead is None and stated.stub is None:
@@ -104,7 +104,9 @@ def build(
     remarks += said
     texts |= _notes_in(sheet, (*heads.notes, *frame.comments), texts)
     unit = unit_line(sheet, area, around.cells)
-    title, title_at = _title(sheet, area, texts, unit)
+    # What heads the first rows is no title of all of them.
+    free = {at: role for at, role in texts.items() if at[0] * sheet.shape[1] + at[1] not in used}
+    title, title_at = _title(sheet, area, free, unit)
     label_rows = (*(int(row) for row in _without(frame.rows[~rows], {*total_rows, *heads.bare})), *heads.rows)
     return Layout(
         sheet=sheet.name, area=area, boxhead_rows=frame.heads, stub_columns=frame.stub, beside_columns=frame.beside,
@@ -211,7 +213,8 @@ def _measures(
     if stated.measures is not None:
         return stated.measures, []
     rows, columns = body
-    if len(boxhead) == 1 and len(boxhead[0].texts) < len(columns) and len(boxhead[0].texts) > 1 and not frame.listed:
+    headed = int((boxhead[0].codes >= 0).sum()) if len(boxhead) == 1 and not frame.listed else 0
+    if headed and 1 < len(boxhead[0].texts) < headed:
         why = "it says one heading of several columns, which only columns of their own keep apart"
         return boxhead[0].name, [Evidence("measures", f"boxhead row {boxhead[0].name!r}", why)]
     found = boxhead[-1].name if frame.listed and boxhead else unlike_level(sheet, rows, boxhead, columns)

@@ -56,6 +56,8 @@ _MARKS = "it has no heading and holds nothing but short marks beside values"
 # So many labels must be numbered alike for the rows above with such a label to belong to the body.
 _NUMBERED = 0.8
 _FULL = 0.8
+# A word in place of figures is no longer.
+_SHORT = 15
 
 
 def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[FieldCell] = ()) -> list[Layout]:
@@ -289,12 +291,15 @@ def _worked_out(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated)
 
 
 def _after_stated(sheet: Sheet, play: Play, split: Split, boxhead: Sequence[int], stated: Stated) -> Split:
-    """The corner right behind the label columns that are stated by their headings, where more columns look like labels."""
+    """The corner right behind the label columns stated by their headings, where columns with figures look like labels."""
     names = {neat(name).casefold() for name in stated.stub or () if name}
     left = play.columns[play.columns < split.column].tolist()
     own = [at for at in left if {neat(sheet.text(row, at)).casefold() for row in boxhead} & names]
     if not own or len(own) != len(names) or own[-1] == left[-1]:
         return split
+    more = [at for at in left if at > own[-1]]
+    if not sheet.data[np.ix_(play.rows[play.rows >= split.row], more)].any(axis=0).all():
+        return split  # a column of words that the report has gained is no figure's
     return replace(split, column=int(play.columns[play.columns > own[-1]][0]))
 
 
@@ -347,6 +352,8 @@ def _frame(
     columns = columns[: _until_gap(columns, in_use, sheet.gaps[1])]
     data = data[:, : len(columns)]
     stop = _until_gap(rows, np.asarray(data.any(axis=1)), sheet.gaps[0])
+    while stop and stop < len(rows) and _says_one_word(sheet, int(rows[stop]), int(rows[stop - 1]), stub, columns):
+        stop += 1
     while stop and stub and sheet.text(int(rows[stop - 1]), stub[0]).endswith(":"):
         stop -= 1  # fields below the block ("Prepared on:") are no rows of it
     if not stop or not len(columns):
@@ -357,6 +364,12 @@ def _frame(
         boxhead, heads, stub, rows[:stop], columns, evidence, play.hidden_rows, play.hidden_columns, play.repeats,
         play.pages, comments=tuple(row for row in play.comments if first < row < last),
     )  # fmt: skip
+
+
+def _says_one_word(sheet: Sheet, row: int, above: int, stub: tuple[int, ...], columns: NDArray[np.intp]) -> bool:
+    """Whether a row right below a body has a label and says one short word of each column, as "free" under fares."""
+    said = {sheet.text(row, int(column)) for column in columns} if row == above + 1 and len(columns) > 1 else set()
+    return len(said) == 1 and 0 < len(said.pop()) <= _SHORT and bool(stub) and bool(sheet.filled[row, stub[-1]])
 
 
 def _edged(sheet: Sheet, frame: Frame | None, stated: Stated) -> Frame | None:

@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 # Marks that stand for a footnote wherever they end a label; others count only if a note begins with them.
 _SURE_MARKS = frozenset("*†‡§")
 # So many notes that begin with a letter make a key.
+# Of so many rows less than one is without a number where numbers are the rows' own.
+_FEW_BLANKS = 4
 _SERIES = 2
 
 
@@ -70,12 +72,28 @@ def stub_levels(
 ) -> tuple[Level, ...]:
     """Repair a stub: one level per stub column over the given rows; blanks mean "same as above" unless `fill` is false.
 
-    The number of a note speaks of its own row.
+    The number of a note speaks of its own row, and so do numbers that each row but a few has, each its own.
     """
     grid = _grid(sheet, columns, rows, marks, across=True, inner=False)
     if fill:
-        _fill(grid, levels=[at for at, name in enumerate(names) if not says_note(name)])
+        _fill(
+            grid, levels=[at for at, name in enumerate(names) if not (says_note(name) or _number_rows(grid.texts[at]))]
+        )
     return _levels(grid, columns, names)
+
+
+def _number_rows(texts: Sequence[str | None]) -> bool:
+    """Whether labels are numbers, each said once, on nearly all rows: they number these.
+
+    >>> _number_rows(["1", "2", "3", "4", None]), _number_rows(["2030", None, None, "2031", None, None])
+    (True, False)
+    """
+    said = [text for text in texts if text is not None]
+    return (
+        len(said) * _FEW_BLANKS >= len(texts) * (_FEW_BLANKS - 1)
+        and all(map(str.isdigit, said))
+        and len(set(said)) == len(said)
+    )
 
 
 def _grid(

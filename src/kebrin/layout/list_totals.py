@@ -211,6 +211,7 @@ def _sign(found: _List, at: int) -> str:
         (word, f"called {word!r}"),
         (not texts and usual.any(), "it has no label of its own"),
         (whole, f"{whole!r} speaks of a whole"),
+        (at == len(found.rows) - 1 and _lacks_key(found, at), "it alone has no key"),
         (counted, f"{counted!r} counts them"),
         (
             lacks and len(texts) <= 1 and lacks >= min(len(usual) - 1, _FEWEST_PARTS),
@@ -218,6 +219,16 @@ def _sign(found: _List, at: int) -> str:
         ),
     )
     return next((said for shown, said in signs if shown), "")
+
+
+def _lacks_key(found: _List, at: int) -> bool:
+    """Whether a row says nothing in the first column, where each of the others says something of its own."""
+    column = int(min([*found.texts, *found.figures]))
+    if found.sheet.filled[found.rows[at], column] or len(found.rows) > _SMALL:
+        return False
+    first = found.sheet.texts(found.rows, column)
+    others = [text for place, text in enumerate(first) if place != at]
+    return not first[at] and all(others) and len(set(others)) == len(others) >= _FEWEST_PARTS
 
 
 def _is_count(said: str, records: int) -> bool:

@@ -69,9 +69,9 @@ def as_records(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) 
         return None  # another layout is stated
     if stated.cutins and not found.sections:
         return None
-    if stated.stub is None and labels_last(sheet, found):
+    if stated.stub is None and known is None and labels_last(sheet, found):
         found = replace(found, columns=(found.columns[-1], *found.columns[:-1]))
-    elif stated.stub is None and begins_with_amounts(sheet, found):
+    elif stated.stub is None and known is None and begins_with_amounts(sheet, found):
         width = 0
     why = "the file says so" if known else "one row of headings, each over a column of its own kind"
     sure = 1.0 if known else 0.9

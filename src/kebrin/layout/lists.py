@@ -236,7 +236,7 @@ def _is_said_again(sheet: Sheet, row: int, used: NDArray[np.intp], heads: Sequen
             if sheet.text(row, column).casefold() != head:
                 return False  # the first cell tells it of nearly all rows
             known += 1
-    return known >= _SAID_AGAIN * len(heads)
+    return known >= _SAID_AGAIN * sum(map(bool, heads))
 
 
 def _alone_in(sheet: Sheet, rows: Sequence[int], used: NDArray[np.intp]) -> list[str]:

@@ -85,12 +85,14 @@ def balance_of(numbers: NDArray[np.float64]) -> int:
     filled = np.nan_to_num(numbers)
     for kept in range(count):
         rows = np.flatnonzero(~np.isnan(numbers[:, kept]))
-        if len(rows) <= _FEWEST_KEPT:
+        # A row with nothing but a balance begins an account.
+        goes_on = np.asarray(~np.isnan(np.delete(numbers[rows], kept, axis=1)).all(axis=1))[1:]
+        if goes_on.sum() < _FEWEST_KEPT:
             continue
-        steps = np.diff(filled[rows, kept])
+        steps, rest = np.diff(filled[rows, kept])[goes_on], rows[1:][goes_on]
         for more, less in permutations([at for at in range(count) if at != kept], 2):
-            added, taken = filled[rows[1:], more], filled[rows[1:], less]
-            ties = np.abs(steps - added + taken) <= 1e-6 * np.maximum(np.abs(filled[rows[1:], kept]), 1.0)
+            added, taken = filled[rest, more], filled[rest, less]
+            ties = np.abs(steps - added + taken) <= 1e-6 * np.maximum(np.abs(filled[rest, kept]), 1.0)
             # Something is paid in or paid out: figures in both on every row tie by chance where they rise evenly.
             either = ((added != 0) ^ (taken != 0)).mean() >= _MOSTLY_KEPT and added.any() and taken.any()
             if either and ties.mean() >= _MOSTLY_KEPT:

@@ -266,7 +266,8 @@ def _add_boxhead(said: Table, layout: Layout, dropped: set[str]) -> None:
 def _add_stub(said: Table, layout: Layout) -> None:
     if layout.head_levels:
         said.add("cutins", tomlkit.item([level.name for level in layout.head_levels]))
-    said.add("stub", tomlkit.item(layout.stub_names))
+    if not layout.numbered:
+        said.add("stub", tomlkit.item(layout.stub_names))
     if layout.beside_levels:
         said.add("beside", tomlkit.item([level.name for level in layout.beside_levels]))
     if under := [one for one in layout.attached if one.level == LINE]:

@@ -117,7 +117,9 @@ def lies_across(sheet: Sheet) -> bool:
         return False  # headings said again are no field
     alike = bool((cells.all(axis=1) | ~cells.any(axis=1)).all())
     said = cells.all(axis=1)
-    if not alike or not said.any() or said.all():
+    # A word said of all ("free", "closed") stands for a figure.
+    unlike = any(len({sheet.text(int(row), int(at)) for at in body}) > 1 for row in rows[1:][said])
+    if not alike or not unlike or said.all():
         return False
     # One row of words before rows of figures may as well be a second row of headings: then columns are of one size, not rows.
     return int(said.sum()) > 1 or not said[0] or _of_one_size(sheet.numbers[np.ix_(rows[1:][~said], body)])
