@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 import kebrin as kb
+from building import write_book
 
 ROOT = Path(__file__).parent.parent
 
@@ -80,3 +81,15 @@ def test_every_command_is_in_the_readme() -> None:
         "demo",
     ):
         assert f"`kebrin {command}" in readme
+
+
+@pytest.mark.parametrize("ending", ["csv", "parquet", "json"])
+def test_a_first_table_is_made_without_what_frames_need(tmp_path: Path, ending: str) -> None:
+    """It is loaded by Arrow where a list or a column is handed over the usual way, and costs more than all else that is done."""
+    write_book(
+        tmp_path / "r.xlsx", {"S": [["Quay", "Jan", "Feb"], ["Brae", 12, 13], ["Wick", 9, 8], ["Total", 21, 21]]}
+    )
+    words = ["-X", "importtime", "-m", "kebrin", "tidy", "r.xlsx", "-o", f"o.{ending}"]
+    done = subprocess.run([sys.executable, *words], cwd=tmp_path, capture_output=True, text=True, check=True)
+    assert (tmp_path / f"o.{ending}").exists()
+    assert not [line for line in done.stderr.splitlines() if line.endswith("| pandas")]

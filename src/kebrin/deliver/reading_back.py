@@ -68,8 +68,9 @@ def _read(
     if ending == ".parquet":
         import pyarrow.parquet as pq
 
-        found = pq.read_table(part, columns=names)
-        return pq.ParquetFile(part).metadata.num_rows, {name: _floats(found.column(name)) for name in names}
+        file = pq.ParquetFile(part)
+        found = file.read(columns=names)
+        return file.metadata.num_rows, {name: _floats(found.column(name)) for name in names}
     if ending == ".csv":
         return _read_text(part, page, names, form)
     lines = _lines(part, ending, at, page)
@@ -96,7 +97,7 @@ def _read_text(part: Path, page: Page, names: list[str], form: TextForm) -> tupl
 
 
 def _floats(column: Any) -> NDArray[np.float64]:
-    return np.array(column.cast("double").fill_null(float("nan")).to_numpy(), np.float64)
+    return arrays.floats_of(column.cast("double"))
 
 
 def _lines(part: Path, ending: str, at: int, page: Page) -> list[Any]:

@@ -113,7 +113,7 @@ class Lookup:
         """The rows in which a column says this."""
         column = self.data.column(name)
         if pa.types.is_floating(column.type):
-            numbers = column.to_numpy()
+            numbers = arrays.floats_of(column.cast(pa.float64()))
             if key is None:
                 return np.asarray(np.isnan(numbers))
             if not isinstance(key, float):

@@ -160,7 +160,7 @@ def convert(
         raise PlanError(
             f"convert multiplies numbers, and {column!r} holds none", do="Read it with the number step first"
         )
-    amounts = table.data.column(column).to_numpy()
+    amounts = arrays.floats_of(table.data.column(column).cast(pa.float64()))
     days = _days(table, on)
     codes = texts_of(table, by, "convert")
     said = [clean(str(one)) for one in codes.values.to_pylist()]
@@ -193,9 +193,7 @@ def _days(table: Table, on: str) -> NDArray[np.int64]:
     if on not in table.columns or not pa.types.is_temporal(table.data.column(on).type):
         raise PlanError(f"on names {on!r}, which holds no dates", do="Read it with the date step first")
     days = table.data.column(on).cast(pa.date32()).combine_chunks()
-    return np.where(
-        np.asarray(days.is_valid()), days.cast(pa.int32()).fill_null(0).to_numpy().astype(np.int64), _ALWAYS + 1
-    )
+    return np.where(np.asarray(days.is_valid()), arrays.days_of(days), _ALWAYS + 1)
 
 
 def _without_rate(

@@ -129,7 +129,7 @@ def _kept(entries: Table, filled: NDArray[np.bool_]) -> Table:
     rows = np.flatnonzero(filled)
     return replace(
         entries,
-        data=entries.data.take(pa.array(rows)),
+        data=entries.data.take(arrays.whole(rows, pa.int64())),
         parts=None,
         origins=entries.origins.take(rows) if entries.measures else Origin(),
     )

@@ -198,7 +198,8 @@ def _dates(name: str, was: list[str], now: list[str]) -> list[Change]:
 
 
 def _gaps(texts: Sequence[str]) -> list[str]:
-    column = pa.chunked_array([pa.array(texts).cast(pa.date32()) if _DATE.fullmatch(texts[0]) else pa.array(texts)])
+    said = arrays.texts(texts)
+    column = pa.chunked_array([said.cast(pa.date32()) if _DATE.fullmatch(texts[0]) else said])
     try:
         return missing_between(column)
     except ValuesError:
@@ -267,7 +268,7 @@ def _gone_and_new(
         for name in names:
             column = flat[name][own]
             known = set(arrays.distinct_texts(flat[name][other]))
-            texts = _plain(column).take(pa.array(rows)).to_pylist()
+            texts = _plain(column).take(arrays.whole(rows, pa.int64())).to_pylist()
             explained |= np.array([text is not None and text not in known for text in texts], np.bool_)
         left = rows[~explained]
         if len(left):

@@ -138,7 +138,7 @@ def _into_rows(
         columns[name] = found.column(other, spread)
     shared = [name for name in kept if pa.types.is_floating(table.data.column(name).type)]
     for name in shared:
-        columns[name] = _shared(table.data.column(name).to_numpy(), spread, share)
+        columns[name] = _shared(arrays.floats_of(table.data.column(name).cast(pa.float64())), spread, share)
     names = list(table.columns)
     if position:
         names.insert(names.index(column) + 1, position)

@@ -182,9 +182,23 @@ def text_bytes(texts: pa.StringArray) -> tuple[NDArray[np.int32], NDArray[np.uin
 def floats_of(column: pa.ChunkedArray) -> NDArray[np.float64]:
     """The numbers of a column of doubles, NaN where there is none; pandas is not asked."""
     one = column.combine_chunks()
+    if not len(one):
+        return np.zeros(0, np.float64)
     values = np.frombuffer(one.buffers()[1], np.float64, len(one) + one.offset)[one.offset :].copy()
     values[nulls_of(column)] = np.nan
     return values
+
+
+def days_of(days: pa.Array) -> NDArray[np.int64]:
+    """The days of an array of dates since 1970, 0 where there is none; pandas is not asked.
+
+    >>> days_of(moments([dt.date(1970, 1, 3), None], np.array([True, False]))).tolist()
+    [2, 0]
+    """
+    if not len(days):
+        return np.zeros(0, np.int64)
+    values = np.frombuffer(days.buffers()[1], np.int32, len(days) + days.offset)[days.offset :]
+    return np.where(np.asarray(days.is_valid()), values, 0).astype(np.int64)
 
 
 def nulls_of(column: pa.ChunkedArray) -> NDArray[np.bool_]:

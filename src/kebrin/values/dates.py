@@ -121,7 +121,7 @@ def _from_serials(table: Table, column: str, serial: str) -> Table:
         raise PlanError(f"serial can't be {serial!r}", do="State 1900 or 1904")
     if column not in table.columns or not pa.types.is_floating(table.data.column(column).type):
         raise PlanError(f"serial days are numbers, and {column!r} holds none", do="Read it with the number step first")
-    days = table.data.column(column).to_numpy()
+    days = arrays.floats_of(table.data.column(column).cast(pa.float64()))
     known = ~np.isnan(days)
     whole = np.where(known, np.floor(days), 0).astype(np.int64)
     if serial == "1900":

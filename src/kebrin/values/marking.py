@@ -93,7 +93,7 @@ def missing(
 
 
 def _missing_numbers(table: Table, column: str, known: Mapping[str, str]) -> Table:
-    numbers = table.data.column(column).to_numpy().copy()
+    numbers = arrays.floats_of(table.data.column(column))
     wanted = []
     for mark in known:
         try:

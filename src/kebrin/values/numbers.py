@@ -114,7 +114,7 @@ def _turned(
     table: Table, column: str, scale: float, flip: Mapping[str, Sequence[str]] | bool, written: str  # noqa: FBT001
 ) -> Table:  # fmt: skip
     """A column that holds numbers already, multiplied or with its signs turned."""
-    before = table.data.column(column).to_numpy()
+    before = arrays.floats_of(table.data.column(column))
     after = before * scale
     if flip is not False:
         after = np.where(_flipped(table, flip), -after, after)

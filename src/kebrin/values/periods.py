@@ -185,7 +185,7 @@ def _from_dates(table: Table, column: str, of: Kind, first_month: int, into: str
         )
     days = table.data.column(column).cast(pa.date32()).combine_chunks()
     known = np.asarray(days.is_valid())
-    numbers = days.cast(pa.int32()).fill_null(0).to_numpy().astype("datetime64[D]")
+    numbers = arrays.days_of(days).astype("datetime64[D]")
     months = numbers.astype("datetime64[M]").astype(np.int64) + _EPOCH_MONTHS
     year, month = months // 12, months % 12 + 1
     if of == "week":

@@ -14,6 +14,7 @@ import pyarrow as pa
 
 from kebrin.errors import ValuesError
 from kebrin.grammar.words import names_a_key, period_range, unknown_units
+from kebrin.table import arrays
 from kebrin.values.dates import language_of, read_dates
 from kebrin.values.entries import find_lists, in_step
 from kebrin.values.keys import clean, key
@@ -275,7 +276,7 @@ def _holds_amounts(table: Table, name: str, found: Mapping[str, Suggestion]) -> 
     column = table.data.column(name)
     if str(column.type) != "double":
         return False
-    numbers = column.to_numpy()
+    numbers = arrays.floats_of(column)
     known = numbers[~np.isnan(numbers)]
     is_key = (names_a_key(name) or period_range(name) is not None) and bool((known % 1 == 0).all())
     return not is_key

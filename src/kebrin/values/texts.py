@@ -124,7 +124,7 @@ def texts_of(table: Table, name: str, verb: str, *, whole: bool = False) -> Text
     kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
     if pa.types.is_null(kind):
         none = arrays.labels(np.full(len(column), -1, np.int32), [])
-        return Texts(pa.array([], pa.string()), pa.chunked_array([none]))
+        return Texts(arrays.texts([]), pa.chunked_array([none]))
     if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
         raise PlanError(
             f"{verb} reads texts, and {name!r} holds {arrays.kind_of(column)}s",

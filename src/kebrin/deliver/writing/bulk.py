@@ -15,6 +15,8 @@ import pyarrow.compute as pc
 from xlsxwriter.utility import xl_col_to_name
 from xlsxwriter.worksheet import Worksheet
 
+from kebrin.table import arrays
+
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
@@ -54,7 +56,7 @@ class BulkSheet(Worksheet):
 
 
 def _rows_of(batch: pa.RecordBatch, first: int, styles: Sequence[str]) -> bytes:
-    numbers = pc.cast(pa.array(np.arange(first, first + batch.num_rows)), pa.string())
+    numbers = pc.cast(arrays.whole(np.arange(first, first + batch.num_rows), pa.int64()), pa.string())
     parts: list[Any] = [pc.binary_join_element_wise('<row r="', numbers, '">', "")]
     for at, column in enumerate(batch.columns):
         before, texts, after = _cells(column)
@@ -112,7 +114,7 @@ def _escaped(texts: pa.Array) -> pa.Array:
     if pc.any(
         pc.match_substring_regex(texts, r"[\x00-\x08\x0b\x0c\x0e-\x1f\x{fffe}\x{ffff}]|_x[0-9A-Fa-f]{4}_")
     ).as_py():
-        texts = pa.array([None if one is None else _CONTROL.sub(_noted, one) for one in texts.to_pylist()], pa.string())
+        texts = arrays.texts([None if one is None else _CONTROL.sub(_noted, one) for one in texts.to_pylist()])
     for sign, name in (("&", "&amp;"), ("<", "&lt;"), (">", "&gt;"), ("\r", "_x000D_")):
         texts = pc.replace_substring(texts, sign, name)
     return texts
