@@ -163,3 +163,12 @@ def test_what_scores_are_out_of_is_no_score_however_few_there_are(tmp_path: Path
     run = tidied(tmp_path, [["Name", "Knots", "Charts"], ["Out of", 20, 30], ["Ada", 18, 25], ["Bo", 12, 28]])
     assert run.holds
     assert rows_of(run)[0] == ("Ada", "Knots", "20", 18)
+
+
+def test_the_last_row_of_figures_alone_is_their_sum_where_all_columns_tie(tmp_path: Path) -> None:
+    flows = [[80.4, 50.7, 57.9, 34.5], [59.4, 53.5, 14.2, 70.3], [50.9, 46, 74.6, 14], [76, 10.4, 61.6, 70.4]]
+    sums = [round(sum(column), 1) for column in zip(*flows, strict=True)]
+    run = tidied(tmp_path, [["Bore", "Well", "Spring", "Brook"], *flows, sums])
+    assert run.holds
+    assert len(rows_of(run)) in {4, 16}
+    assert 1018.9 not in {row[-1] for row in rows_of(run)}

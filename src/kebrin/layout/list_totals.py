@@ -32,6 +32,8 @@ if TYPE_CHECKING:
 _FIGURES, _FILLED = 0.6, 0.9
 # So many bits must match for a row that shows a sign, and for one that shows none; places tried come on top.
 _SIGNED_BITS, _BARE_BITS = 4.0, 14.0
+# So many columns whose sums tie show a total where no column holds anything but figures.
+_FEWEST_FIGURES = 3
 _FEWEST_PARTS = 2
 # So many cells show how a column is written; formats are looked up in lists of no more rows.
 _LOOKED_AT, _SMALL = 5, 3_000
@@ -212,6 +214,7 @@ def _sign(found: _List, at: int) -> str:
         (not texts and usual.any(), "it has no label of its own"),
         (whole, f"{whole!r} speaks of a whole"),
         (at == len(found.rows) - 1 and _lacks_key(found, at), "it alone has no key"),
+        (at == len(found.rows) - 1 and _says_sums_alone(found, at), "no column could say more of it"),
         (counted, f"{counted!r} counts them"),
         (
             lacks and len(texts) <= 1 and lacks >= min(len(usual) - 1, _FEWEST_PARTS),
@@ -229,6 +232,11 @@ def _lacks_key(found: _List, at: int) -> bool:
     first = found.sheet.texts(found.rows, column)
     others = [text for place, text in enumerate(first) if place != at]
     return not first[at] and all(others) and len(set(others)) == len(others) >= _FEWEST_PARTS
+
+
+def _says_sums_alone(found: _List, at: int) -> bool:
+    """Whether a row of a list of nothing but figures has one in each of several columns."""
+    return not len(found.texts) and len(found.figures) >= _FEWEST_FIGURES and not np.isnan(found.numbers[at]).any()
 
 
 def _is_count(said: str, records: int) -> bool:
