@@ -33,6 +33,8 @@ _OWN_NAMES = 0.9
 _LONGEST_STEP = 10
 # Sheets of no more columns are looked at for tables of two.
 _NARROW = 3
+# A table has so many rows, headings among them.
+_FEWEST_ROWS = 3
 # So many rows of a label and a figure follow the headings of such a table.
 _FEWEST_PAIRS = 2
 
@@ -67,9 +69,25 @@ def find_regions(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     [[0, 1], [2, 3]]
     """
     regions: list[Region] = []
-    for part in _beside(sheet, Region(rows, columns)):
-        regions += _stacked(sheet, part.rows, part.columns)
+    for whole in _askew(sheet, Region(rows, columns)):
+        for part in _beside(sheet, whole):
+            regions += _stacked(sheet, part.rows, part.columns)
     return regions
+
+
+def _askew(sheet: Sheet, whole: Region) -> list[Region]:
+    """Parts of which one begins below and right of where the other ends: no row and no column holds anything of both."""
+    rows, columns = whole.rows, whole.columns
+    if len(columns) < 2 * _HEADINGS or len(rows) < 2 * _FEWEST_ROWS:
+        return [whole]
+    filled = sheet.filled[np.ix_(rows, columns)]
+    for at in range(_HEADINGS, len(columns) - _HEADINGS + 1):
+        left, right = np.flatnonzero(filled[:, :at].any(axis=1)), np.flatnonzero(filled[:, at:].any(axis=1))
+        if min(len(left), len(right)) >= _FEWEST_ROWS and left[-1] < right[0]:
+            first, rest = Region(rows[: left[-1] + 1], columns[:at]), Region(rows[left[-1] + 1 :], columns[at:])
+            if all(sheet.data[np.ix_(one.rows, one.columns)].any() for one in (first, rest)):
+                return [first, *_askew(sheet, rest)]
+    return [whole]
 
 
 def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> list[Region]:

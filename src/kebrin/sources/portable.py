@@ -14,16 +14,22 @@ from kebrin.sources import files
 from kebrin.sources.aligned import Field, Placed, field_of
 from kebrin.sources.lines import KEY
 from kebrin.sources.printed import grid
+from kebrin.sources.ruled import Box, Edge, Ruled, edges_of, find_ruled
+from kebrin.sources.wrapped import joined_text
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Iterator, Sequence
+    from collections.abc import Iterable, Iterator, Mapping, Sequence
     from pathlib import Path
 
+# A line of a page: its baseline, the size of its letters, its runs of text.
+_Line = tuple[float, float, tuple[Field, ...]]
 # A gap of so many times the letters' size parts two runs of text; a smaller one is a blank.
 _APART, _BLANK = 0.75, 0.18
 # Letters whose baselines are nearer than this share of their size stand on one line.
 _ON_LINE = 0.4
 _NEAR = 3
+# So many rows of cells at least, nearly all of which have a cell of one line.
+_FEWEST_ROWS, _NEARLY_ALL = 3, 0.8
 # A letter that is drawn again no farther than this share of its width away is the same one, in bold.
 _TWIN = 0.3
 _PAGE_NUMBER = re.compile(
@@ -87,33 +93,87 @@ class Drawn:
 
 def _lines(path: Path, where: Place, numbers: list[int], drawn: Drawn) -> Iterator[Placed]:
     """The lines of all pages with their runs of text, a blank one where a gap parts two; the pages with numbers are noted."""
-    for count, (page, picture) in enumerate(_pages(path, where), start=1):
-        found: list[_Line] = []
+    for count, (page, picture, edges) in enumerate(_pages(path, where), start=1):
         if picture and not page:
             drawn.pictures.append(count)
-        for base, size, letters in _on_lines(_legible(page, drawn)):
-            fields = tuple(_runs(letters, size))
-            if fields:
-                found.append((base, size, fields))
+        legible = _legible(page, drawn)
+        grids, rest = _in_cells(legible, find_ruled(edges))
+        found = [
+            (base, size, fields) for base, size, letters in _on_lines(rest) if (fields := tuple(_runs(letters, size)))
+        ]
         every = len(found)
         found = [one for at, one in enumerate(found) if not (at in {0, every - 1} and _is_page_number(one[2], count))]
         numbers += [count] * (len(found) < every)
         found = _rows(found)
-        gaps = [one[0] - two[0] for one, two in pairwise(found)]
-        usual = min(gaps, default=0.0)
-        for at, (_, size, fields) in enumerate(found):
-            if at and gaps[at - 1] > _WIDE * max(usual, size):
+        usual = min((one[0] - two[0] for one, two in pairwise(found)), default=0.0)
+        # What stands beside one another in grids of their own is read one grid after the other.
+        parts = sorted([*((one[0], [one]) for one in found), *grids], key=lambda part: -part[0])
+        for at, (top, rows) in enumerate(parts):
+            above = parts[at - 1] if at else (top, rows)
+            apart = len(rows) > 1 < len(above[1]) or above[1][-1][0] - top > _WIDE * max(usual, rows[0][1])
+            if at and apart:
                 yield Placed(f"page {count}", "", (), parted=True)
-            yield Placed(f"page {count}", "  ".join(one.text for one in fields), fields, parted=True)
+            for _, _, fields in rows:
+                yield Placed(f"page {count}", "  ".join(one.text for one in fields), fields, parted=True)
+
+
+def _in_cells(letters: list[Any], grids: Sequence[Ruled]) -> tuple[list[tuple[float, list[_Line]]], list[Any]]:
+    """The rows of cells that rules draw around letters, grid by grid, each with its upper edge; and the letters outside."""
+    found: list[tuple[float, list[_Line]]] = []
+    rest = letters
+    for ruled in grids:
+        inside: dict[Box, list[Any]] = {}
+        outside: list[Any] = []
+        for one in rest:
+            box = ruled.box_at((one.x0 + one.x1) / 2, (one.y0 + one.y1) / 2)
+            (outside if box is None else inside.setdefault(box, [])).append(one)
+        texts = {box: [tuple(_runs(own, size)) for _, size, own in _on_lines(held)] for box, held in inside.items()}
+        if not _tell_rows(texts):
+            continue
+        rest, lines = outside, []
+        for row in sorted({box.top for box in texts}):
+            own = sorted((box for box in texts if box.top == row), key=lambda box: box.left)
+            fields = tuple(
+                field_of(
+                    round(ruled.xs[box.left]) + _NEAR,
+                    round(ruled.xs[box.right + 1]) - _NEAR,
+                    _cell(texts[box], ruled.xs[box.right + 1]),
+                )
+                for box in own
+            )
+            size = max(letter.size for box in own for letter in inside[box])
+            lines.append((ruled.ys[row + 1], size, fields))
+        found.append((ruled.ys[0], lines))
+    return found, rest
+
+
+def _tell_rows(texts: Mapping[Box, Sequence[object]]) -> bool:
+    """Whether the boxes between rules are cells: nearly every row has one of a single line, and most rows hold several."""
+    rows: dict[int, list[int]] = {}
+    for box, lines in texts.items():
+        rows.setdefault(box.top, []).append(len(lines))
+    single = sum(1 in counts for counts in rows.values())
+    several = sum(len(counts) > 1 for counts in rows.values())
+    return len(rows) >= _FEWEST_ROWS and single >= _NEARLY_ALL * len(rows) and 2 * several > len(rows)
+
+
+def _cell(lines: Sequence[tuple[Field, ...]], end: float) -> str:
+    """The text of a cell of several lines: one text if it goes on in small letters or had no room left, else an entry each."""
+    said = [" ".join(one.text for one in line) for line in lines]
+    rooms = [end - line[-1].right for line in lines]
+    text = said[0]
+    for at in range(1, len(said)):
+        word = said[at].split(" ")[0]
+        width = (lines[at][-1].right - lines[at][0].left) * len(word) / max(len(said[at]), 1)
+        goes_on = said[at][0].islower() or rooms[at - 1] < width + _NEAR
+        text = joined_text(text, said[at]) if goes_on else f"{text}\n{said[at]}"
+    return text
 
 
 def _is_page_number(fields: Sequence[Field], count: int) -> bool:
     """Whether a line at a page's edge says no more than which page it is."""
     match = _PAGE_NUMBER.fullmatch(fields[0].text) if len(fields) == 1 else None
     return match is not None and int(match["number"]) == count
-
-
-_Line = tuple[float, float, tuple[Field, ...]]
 
 
 def _rows(lines: list[_Line]) -> list[_Line]:
@@ -183,11 +243,11 @@ def _legible(letters: list[Any], drawn: Drawn) -> list[Any]:
     return found
 
 
-def _pages(path: Path, where: Place) -> Iterator[tuple[list[Any], bool]]:
-    """The letters of each page, and whether it holds a picture."""
+def _pages(path: Path, where: Place) -> Iterator[tuple[list[Any], bool, list[Edge]]]:
+    """The letters of each page, whether it holds a picture, and the lines drawn on it."""
     try:
         from pdfminer.high_level import extract_pages
-        from pdfminer.layout import LAParams, LTChar, LTImage
+        from pdfminer.layout import LAParams, LTChar, LTCurve, LTImage
         from pdfminer.pdfdocument import PDFPasswordIncorrect, PDFTextExtractionNotAllowed
     except ModuleNotFoundError:
         raise PlanError(
@@ -202,7 +262,11 @@ def _pages(path: Path, where: Place) -> Iterator[tuple[list[Any], bool]]:
         for page in extract_pages(str(path), laparams=LAParams(boxes_flow=None, all_texts=True)):
             parts = list(_parts(page))
             found = [one for one in parts if isinstance(one, LTChar) and one.get_text().strip()]
-            yield found, not found and any(isinstance(one, LTImage) for one in parts)
+            shapes = [one for one in parts if isinstance(one, LTCurve)]
+            edges = [
+                edge for one in shapes for edge in edges_of(one.x0, one.y0, one.x1, one.y1, outlined=bool(one.stroke))
+            ]
+            yield found, not found and any(isinstance(one, LTImage) for one in parts), edges
     except (PDFPasswordIncorrect, PDFTextExtractionNotAllowed) as error:
         raise SourceError("the PDF is locked", where, do="Ask for it without a password") from error
     except KebrinError:
