@@ -172,3 +172,10 @@ def test_the_last_row_of_figures_alone_is_their_sum_where_all_columns_tie(tmp_pa
     assert run.holds
     assert len(rows_of(run)) in {4, 16}
     assert 1018.9 not in {row[-1] for row in rows_of(run)}
+
+
+def test_a_mark_may_stand_before_its_figure(tmp_path: Path) -> None:
+    rows = [["Quay", "Jan", "Feb"], ["Brae", 12, "(p) 14"], ["Wick", "(p) 9", 10], [], ["(p) = provisional"]]
+    run = tidied(tmp_path, rows)
+    assert run.holds
+    assert [row[2] for row in rows_of(run)] == [12, 14, 9, 10]

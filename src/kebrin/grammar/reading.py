@@ -23,6 +23,8 @@ _PLAIN = re.compile(r"[+\-−]?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?")
 _SCIENTIFIC = re.compile(r"[+\-−]?[0-9]+(?:\.[0-9]+)?[eE][+-]?[0-9]{1,3}")
 _LETTERED = re.compile(r"(.*\d) ?([a-z])")
 _TRAILING_MARK = re.compile(rf"\s?({_MARK})$|\s(\d{{1,2}}\))$|\s?(\(\d{{1,2}}\))$")
+# A mark before a figure: "(p) 14"; what (c) stands before is a year of its own, and a star tells a sum.
+_LEADING_MARK = re.compile(r"(?P<mark>\((?!c\))[a-z]\))\s+(?P<rest>[-+−]?\d.*)")
 # A figure that is hedged or in company: "<10", "3=" (a place that is shared), "12 (8–16)". It is one, and no number.
 _FIGURE = r"[+\-−–]?\d[\d.,' ]*%?"
 _HEDGED = re.compile(
@@ -89,6 +91,8 @@ def read_text(text: str) -> Reading:
 
     >>> read_text("118*").look, read_text("118*").number, read_text("118*").mark
     (<Look.MARKED: 2>, 118.0, '*')
+    >>> read_text("(p) 14").number, read_text("(p) 14").mark, read_text("(c) 2031").look.name
+    (14.0, '(p)', 'WORDS')
     >>> read_text("(1,234.50)").number, read_text("–2,5").comma, read_text("1'486").number, read_text("2 004").number
     (-1234.5, -2.5, 1486.0, 2004.0)
     >>> read_text("1,234")[1:3], read_text("0,984")[1:3]
@@ -106,10 +110,8 @@ def read_text(text: str) -> Reading:
     plain = bare.rstrip(_RAISED)
     if plain.casefold() in MISSING_MARKS:
         return Reading(Look.MISSING, mark=bare[len(plain) :])
-    if bare[0] in "<>≤≥~≈±" or bare[-1] in "=)":
-        hedge = _HEDGED.fullmatch(bare)
-        if hedge is not None:
-            return Reading(Look.FIGURE, unit=HEDGED)
+    if (bare[0] in "<>≤≥~≈±(" or bare[-1] in "=)") and (found := _in_company(bare)) is not None:
+        return found
     if _SCIENTIFIC.fullmatch(bare):
         number = float(bare.replace("−", "-"))
         return Reading(Look.NUMBER, number, number)
@@ -117,6 +119,17 @@ def read_text(text: str) -> Reading:
     shape = re.sub(r"\d", "0", bare)
     amount = understand(shape) if "0" in shape else None
     return _WORDS if amount is None else _of_amount(bare, amount)
+
+
+def _in_company(bare: str) -> Reading | None:
+    """A figure that is hedged, or behind a mark of a note; None if a text is neither."""
+    if _HEDGED.fullmatch(bare) is not None:
+        return Reading(Look.FIGURE, unit=HEDGED)
+    led = _LEADING_MARK.fullmatch(bare)
+    if led is None:
+        return None
+    behind = read_text(led["rest"])
+    return behind._replace(look=Look.MARKED, mark=led["mark"]) if behind.look == Look.NUMBER else None
 
 
 def _of_amount(bare: str, amount: Amount) -> Reading:
