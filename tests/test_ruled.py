@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from reportlab.lib import colors
 from reportlab.lib.styles import getSampleStyleSheet
-from reportlab.platypus import Paragraph, SimpleDocTemplate, Table, TableStyle
+from reportlab.platypus import PageBreak, Paragraph, SimpleDocTemplate, Table, TableStyle
 
 import kebrin as kb
 from tidying import columns_of, rows_of
@@ -78,3 +78,42 @@ def test_a_grid_goes_on_over_pages_with_its_headings_said_again(tmp_path: Path) 
     run = tidied_page(tmp_path, grid(rows, repeatRows=1))
     assert run.holds
     assert len(rows_of(run)) == 70
+
+
+def bare(rows: Any) -> Table:
+    return Table(rows, colWidths=[90, 60, 60], style=TableStyle([("ALIGN", (1, 0), (-1, -1), "RIGHT")]))
+
+
+def test_heads_that_each_page_says_again_are_set_aside_and_counted(tmp_path: Path) -> None:
+    head = ["Boat", "Foot", "Cars"]
+    first, second = (
+        ([f"Boat {at}", str(at * 3 + 1), str(at + 2)] for at in range(9)),
+        ([f"Boat {at}", str(at), "7"] for at in range(9, 15)),
+    )
+    pages = (
+        text("Calls of the week"),
+        bare([head, *first]),
+        PageBreak(),
+        text("Calls of the week"),
+        bare([head, *second]),
+    )
+    run = tidied_page(tmp_path, *pages)
+    assert run.holds
+    assert len(rows_of(run)) == 30
+    assert any("page heads that say the same again" in one.what for one in run.proof.findings)
+
+
+def test_titles_of_tables_side_by_side_stand_over_their_own(tmp_path: Path) -> None:
+    rows = [["Brae Pier", "", "", "Wick Pier", "", ""], ["Class", "Calls", "Tons", "Class", "Calls", "Tons"]]
+    rows += [
+        [one, str(at + 3), str(at * 7 + 20), one, str(at + 9), str(at * 5 + 90)]
+        for at, one in enumerate(("Foot", "Cars", "Bikes"))
+    ]
+    table = Table(
+        rows,
+        colWidths=[80, 50, 50, 80, 50, 50],
+        style=TableStyle([("ALIGN", (1, 1), (2, -1), "RIGHT"), ("ALIGN", (4, 1), (5, -1), "RIGHT")]),
+    )
+    run = tidied_page(tmp_path, text("Calls by class"), table)
+    assert run.holds
+    assert {row[0] for row in rows_of(run)} == {"Brae Pier", "Wick Pier"}

@@ -292,7 +292,13 @@ class Columns:
         aligned = [self._aligned(one) for one in parts]
         if None not in aligned and len(set(aligned)) == len(aligned):
             return [(at, at) for at in aligned if at is not None]
-        return self._in_the_middle(parts, own)
+        return self._over_labels(parts) or self._in_the_middle(parts, own)
+
+    def _over_labels(self, parts: Sequence[Field]) -> list[tuple[int, int]] | None:
+        """The columns of words between figures that titles of tables side by side begin over, one each; None if they do not."""
+        inner = [at for at in range(self.figures[0] if self.figures else 0, len(self)) if at not in self.figures]
+        found = [next((at for at in inner if _begins_over(one, self.places[at])), -1) for one in parts]
+        return [(at, at) for at in found] if -1 not in found and len(set(found)) == len(found) else None
 
     def _one_each(self, parts: Sequence[Field]) -> list[tuple[int, int]] | None:
         """The columns that runs of text stand over, if it is one for each and another for every one."""
@@ -361,6 +367,12 @@ class Columns:
         """The column nearest to a run of text: by its right end or its left, whichever is nearer."""
         gaps = [min(abs(one.right - right), abs(one.left - left)) for left, right in self.places]
         return gaps.index(min(gaps)) if gaps else 0
+
+
+def _begins_over(one: Field, place: tuple[int, int]) -> bool:
+    """Whether a run of text begins over the first half of a column, or before it by as much."""
+    left, right = place
+    return abs(one.left - left) <= (right - left) / 2
 
 
 def _used(runs: Runs, lines: int) -> list[tuple[int, int]]:

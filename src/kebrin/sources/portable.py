@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from kebrin.cells import Report
 from kebrin.errors import KebrinError, Place, PlanError, SourceError
 from kebrin.sources import files
-from kebrin.sources.aligned import Field, Placed, field_of
+from kebrin.sources.aligned import Field, Placed, field_of, is_body
 from kebrin.sources.lines import KEY
 from kebrin.sources.printed import grid
 from kebrin.sources.ruled import Box, Edge, Ruled, edges_of, find_ruled
@@ -28,6 +28,8 @@ _APART, _BLANK = 0.75, 0.18
 # Letters whose baselines are nearer than this share of their size stand on one line.
 _ON_LINE = 0.4
 _NEAR = 3
+# A page's head has so many lines at most, the headings of its columns among them.
+_HEAD_LINES = 8
 # So many rows of cells at least, nearly all of which have a cell of one line.
 _FEWEST_ROWS, _NEARLY_ALL = 3, 0.8
 # A letter that is drawn again no farther than this share of its width away is the same one, in bold.
@@ -62,8 +64,10 @@ def read(path: Path) -> Report:
         )  # fmt: skip
     sheet = grid(lines, path.stem, str(path), near=_NEAR)
     told: tuple[str, ...] = (f"page numbers, set aside: {len(numbers):,}",) if numbers else ()
+    told += (f"lines of page heads that say the same again, set aside: {drawn.again:,}",) if drawn.again else ()
     told += (f"letters that are drawn twice, for bold, taken once: {drawn.twice:,}",) if drawn.twice else ()
-    sheet = replace(sheet, told=(*sheet.told, *told))
+    aside = {"cells of page heads said again": drawn.runs_again} if drawn.runs_again else {}
+    sheet = replace(sheet, told=(*sheet.told, *told), aside=aside)
     return Report(str(path), (path.stem,), lambda _: sheet, {}, lambda: fixed.digest, lacks=drawn.lacks())
 
 
@@ -75,6 +79,22 @@ class Drawn:
     turned: int = 0
     pictures: list[int] = field(default_factory=list)
     unknown: int = 0
+    again: int = 0
+    runs_again: int = 0
+    head: list[str] = field(default_factory=list)
+
+    def without_head(self, rows: list[_Line]) -> list[_Line]:
+        """The rows of a page without those at its top that say what the first page says there, in the same words."""
+        said = ["  ".join(one.text for one in fields) for _, _, fields in rows]
+        if not self.head:
+            self.head = said[:_HEAD_LINES]
+            return rows
+        # A line of figures is a record, even if it is the first on two pages.
+        same = (text in self.head[at : at + 1] and not is_body(rows[at][2]) for at, text in enumerate(said))
+        count = next((at for at, again in enumerate(same) if not again), len(said))
+        self.again += count
+        self.runs_again += sum(len(fields) for _, _, fields in rows[:count])
+        return rows[count:]
 
     def lacks(self) -> tuple[str, ...]:
         """What stands on its pages and was not read: the proof does not hold with it."""
@@ -104,7 +124,8 @@ def _lines(path: Path, where: Place, numbers: list[int], drawn: Drawn) -> Iterat
         every = len(found)
         found = [one for at, one in enumerate(found) if not (at in {0, every - 1} and _is_page_number(one[2], count))]
         numbers += [count] * (len(found) < every)
-        found = _rows(found)
+        # Where rules draw cells the layout knows headings that are said again.
+        found = _rows(found) if grids else drawn.without_head(_rows(found))
         usual = min((one[0] - two[0] for one, two in pairwise(found)), default=0.0)
         # What stands beside one another in grids of their own is read one grid after the other.
         parts = sorted([*((one[0], [one]) for one in found), *grids], key=lambda part: -part[0])
