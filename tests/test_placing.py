@@ -461,3 +461,12 @@ def test_times_under_the_names_of_quays_need_no_heading_over_the_boats(tmp_path:
     run = tidied(tmp_path, rows)
     assert run.holds
     assert rows_of(run)[0] == ("Boat 1", "Brae", "06:10")
+
+
+def test_headings_that_a_hyphen_parts_go_on_below(tmp_path: Path) -> None:
+    lines = ["Agree-   Plant     Months   Instal-   Outstan-", "ment     number             ment      ding", "-" * 46]
+    lines += ["HA2200   PL/562        12    680.43   6,804.30", "HA2207   PL/421        24    143.87     719.35"]
+    lines += ["HA2214   PL/942        36    723.52  15,193.92"]
+    run = tidied_text(tmp_path, "\n".join(lines))
+    assert run.holds
+    assert columns_of(run) == ("Agreement", "Plant number", "Months", "Instalment", "Outstanding")

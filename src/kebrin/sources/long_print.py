@@ -5,6 +5,7 @@ The sheet is that of `printed.grid`, cell for cell.
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -38,6 +39,10 @@ def long_sheet(lines: Lines, name: str, source: str, stated: StatedText, ruler: 
     if _may_fold(runs, bare):
         return None
     return _Grid(lines, runs, bare, ruler).sheet(name, source)
+
+
+# A heading that is parted by a hyphen, and goes on below.
+_PARTED = re.compile(r"[^\W\d_]-(?=\s|$)")
 
 
 def _may_begin(label: str, below: str) -> bool:
@@ -108,6 +113,8 @@ class _Grid:
         """Whether texts may go on from the line above: all of a line begin where columns of words do, or a label does."""
         labels = np.flatnonzero((self.runs.counts[:-1] == 1) & (self.runs.counts[1:] > 1) & ~self.bare[:-1]).tolist()
         if any(_may_begin(*self.lines.texts[at : at + 2]) for at in labels):
+            return True
+        if any(_PARTED.search(text) for text in self.lines.texts[: self.first]):
             return True
         if self.ruler:
             return len(self.ruler.heads) > 1 or bool((self.runs.counts[self.first :] == 1).any())

@@ -218,6 +218,26 @@ def _under(above: Placed, line: Placed, cells: Sequence[str]) -> int | None:
     return cells.index(own[0].text) if len(own) == 1 and own[0].text in cells else None
 
 
+def _go_on_below(above: Placed, line: Placed, cells: Sequence[str]) -> dict[int, str]:
+    """The headings that the texts of a line go on with, with these, if all do: in small letters, one below each of several.
+
+    A heading that is parted by a hyphen shows it ("Agree-" over "ment").
+    """
+    found: dict[int, str] = {}
+    parted = False
+    for one in line.fields if len(above.fields) >= _ALIKE else ():
+        own = [field for field in above.fields if min(field.right, one.right) - max(field.left, one.left) > 0]
+        said = own[0].text.strip("-=<> ") if own else ""
+        place = next(
+            (at for at, cell in enumerate(cells) if said and cell.strip("-=<> ") == said and at not in found), -1
+        )
+        if len(own) != 1 or place < 0 or not one.text[0].islower():
+            return {}
+        parted = parted or (own[0].text[-1] == "-" and own[0].text[-2:-1].isalpha())
+        found[place] = joined_text(own[0].text, one.text)
+    return found if parted else {}
+
+
 def _first_alike(placed: Sequence[Placed], body: int, bare: Collection[int]) -> int:
     """The first line with numbers that begin with a zero, and end where those of the first sure figures do.
 
@@ -322,6 +342,10 @@ def grid(
         if at in goes_on:
             for place, text in goes_on[at].items():
                 rows[-1][place] = joined_text(rows[-1][place], text)
+            continue
+        if 0 < at < laid.first and rows and (more := _go_on_below(placed[at - 1], one, rows[-1])):
+            for place, text in more.items():
+                rows[-1][place] = text
             continue
         row = laid.row(at, one)
         if 0 < at < laid.first and rows and (under := _under(placed[at - 1], one, rows[-1])) is not None:
