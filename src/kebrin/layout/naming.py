@@ -167,14 +167,18 @@ def with_names_apart(layout: Layout, others: Collection[str]) -> Layout:
 def with_headings_apart(boxhead: Sequence[Level], measures: str) -> tuple[tuple[Level, ...], list[Evidence]]:
     """The boxhead with a number behind a measure's heading that stands over another column too; what is said of these.
 
+    Where the measures are named that no level bears, nothing is done: what is stated so is refused elsewhere.
+
     >>> level = Level.of("heading", ["Answered", "vs target", "In time", "vs target"], 0)
+    >>> with_headings_apart([level], "boats")[0][0] is level
+    True
     >>> with_headings_apart([level], "heading")[0][0].labels()
     ['Answered', 'vs target', 'In time', 'vs target 2']
     """
     paths = list(zip(*(level.labels() for level in boxhead), strict=True))
-    if len(set(paths)) == len(paths) or (None,) * len(boxhead) in paths:
+    own = next((at for at, level in enumerate(boxhead) if level.name == measures), -1)
+    if own < 0 or len(set(paths)) == len(paths) or (None,) * len(boxhead) in paths:
         return tuple(boxhead), []
-    own = next(at for at, level in enumerate(boxhead) if level.name == measures)
     taken = {path[own] for path in paths}
     seen: set[tuple[str | None, ...]] = set()
     twice: dict[str, list[int]] = {}
