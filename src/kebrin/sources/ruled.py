@@ -6,7 +6,9 @@ Rules that go one way only, and boxes that hold whole columns, tell no rows: the
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
@@ -16,7 +18,7 @@ if TYPE_CHECKING:
 _NEAR, _COVERS = 2.0, 0.8
 _FEWEST_COLUMNS, _FEWEST_ROWS = 2, 3
 # So many edges on a page are a drawing.
-_MOST_EDGES = 20_000
+_MOST_EDGES = 10_000
 
 
 class Edge(NamedTuple):
@@ -50,16 +52,22 @@ class Ruled:
     ys: tuple[float, ...]
     boxes: tuple[Box, ...]
 
+    @cached_property
+    def _box_of(self) -> dict[tuple[int, int], Box]:
+        return {
+            (row, column): box
+            for box in self.boxes
+            for row in range(box.top, box.bottom + 1)
+            for column in range(box.left, box.right + 1)
+        }
+
+    @cached_property
+    def _downward(self) -> list[float]:
+        return [-y for y in self.ys]
+
     def box_at(self, x: float, y: float) -> Box | None:
         """The box around a place; None outside of them."""
-        column = next(
-            (at for at, (left, right) in enumerate(zip(self.xs, self.xs[1:], strict=False)) if left <= x < right), -1
-        )
-        row = next(
-            (at for at, (top, bottom) in enumerate(zip(self.ys, self.ys[1:], strict=False)) if bottom < y <= top), -1
-        )
-        found = (box for box in self.boxes if box.top <= row <= box.bottom and box.left <= column <= box.right)
-        return next(found, None) if row >= 0 and column >= 0 else None
+        return self._box_of.get((bisect_right(self._downward, -y) - 1, bisect_right(self.xs, x) - 1))
 
 
 def edges_of(x0: float, y0: float, x1: float, y1: float, *, outlined: bool) -> list[Edge]:
@@ -96,25 +104,28 @@ def find_ruled(edges: Sequence[Edge]) -> list[Ruled]:
 
 def _connected(edges: Sequence[Edge]) -> Iterator[list[Edge]]:
     """The edges that touch one another, in groups."""
-    rest = sorted(edges, key=lambda one: -one.y1)
     groups: list[tuple[list[float], list[Edge]]] = []
-    for one in rest:
-        touching = [
-            group for group in groups
-            if group[0][0] - _NEAR <= one.x1 and one.x0 <= group[0][2] + _NEAR
-            and group[0][1] - _NEAR <= one.y1 and one.y0 <= group[0][3] + _NEAR
-        ]  # fmt: skip
+    for one in sorted(edges, key=lambda one: -one.y1):
+        # What ends above this edge is touched by none that follows.
+        yield from (own for bounds, own in groups if bounds[1] > one.y1 + _NEAR)
+        groups = [group for group in groups if group[0][1] <= one.y1 + _NEAR]
         bounds, own = [*one], [one]
-        for group in touching:
-            bounds = [
-                min(bounds[0], group[0][0]),
-                min(bounds[1], group[0][1]),
-                max(bounds[2], group[0][2]),
-                max(bounds[3], group[0][3]),
-            ]
-            own = [*group[1], *own]
-        groups = [*(group for group in groups if group not in touching), (bounds, own)]
+        apart = []
+        for group in groups:
+            (x0, y0, x1, y1), others = group
+            if x0 - _NEAR <= one.x1 and one.x0 <= x1 + _NEAR:
+                bounds = [min(bounds[0], x0), min(bounds[1], y0), max(bounds[2], x1), max(bounds[3], y1)]
+                own = [*others, *own] if len(others) < len(own) else _added(others, own)
+            else:
+                apart.append(group)
+        groups = [*apart, (bounds, own)]
     yield from (own for _, own in groups)
+
+
+def _added(others: list[Edge], own: list[Edge]) -> list[Edge]:
+    """A longer list with a shorter one behind it, without a copy of the longer one."""
+    others += own
+    return others
 
 
 def _ruled(edges: Sequence[Edge]) -> Ruled | None:
@@ -123,17 +134,10 @@ def _ruled(edges: Sequence[Edge]) -> Ruled | None:
     columns, rows = len(xs) - 1, len(ys) - 1
     if columns < _FEWEST_COLUMNS or rows < _FEWEST_ROWS:
         return None
-    beside = [
-        [_covered([(one.y0, one.y1) for one in down if abs(one.x0 - x) <= _NEAR], ys[row + 1], ys[row]) for x in xs]
-        for row in range(rows)
-    ]
-    below = [
-        [
-            _covered([(one.x0, one.x1) for one in across if abs(one.y0 - y) <= _NEAR], xs[at], xs[at + 1])
-            for at in range(columns)
-        ]
-        for y in ys
-    ]
+    along_x = _runs([(one.x0, one.y0, one.y1) for one in down], xs)
+    along_y = _runs([(one.y0, one.x0, one.x1) for one in across], ys)
+    beside = [[_covered(along_x[x], ys[row + 1], ys[row]) for x in xs] for row in range(rows)]
+    below = [[_covered(along_y[y], xs[at], xs[at + 1]) for at in range(columns)] for y in ys]
     boxes: list[Box] = []
     taken: set[tuple[int, int]] = set()
     for row in range(rows):
@@ -159,12 +163,32 @@ def _places(found: Sequence[float]) -> list[float]:
     return places
 
 
-def _covered(spans: Sequence[tuple[float, float]], low: float, high: float) -> bool:
+def _runs(
+    edges: Sequence[tuple[float, float, float]], places: Sequence[float]
+) -> dict[float, list[tuple[float, float]]]:
+    """How far lines go along each place: edges that touch or overlap are one run."""
+    ascending = sorted(places)
+    found: dict[float, list[tuple[float, float]]] = {place: [] for place in places}
+    for at, first, last in sorted(edges):
+        # A place is the first of the edges near it.
+        found[ascending[max(bisect_right(ascending, at) - 1, 0)]].append((first, last))
+    for place, own in found.items():
+        runs: list[tuple[float, float]] = []
+        for first, last in sorted(own):
+            if runs and first <= runs[-1][1] + _NEAR:
+                runs[-1] = (runs[-1][0], max(runs[-1][1], last))
+            else:
+                runs.append((first, last))
+        found[place] = runs
+    return found
+
+
+def _covered(runs: Sequence[tuple[float, float]], low: float, high: float) -> bool:
     """Whether lines go along nearly all of a side."""
-    at, covered = low, 0.0
-    for first, last in sorted(spans):
-        begin, end = max(first, at), min(last, high)
-        if end > begin:
-            covered += end - begin
-            at = end
+    at = max(bisect_right(runs, (low, float("inf"))) - 1, 0)
+    covered = 0.0
+    for first, last in runs[at:]:
+        if first >= high:
+            break
+        covered += max(min(last, high) - max(first, low), 0.0)
     return covered >= _COVERS * (high - low)
