@@ -20,7 +20,7 @@ from kebrin.work.block_questions import asked_of
 from kebrin.work.leaving import verdict_of
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterator, Sequence
 
     from kebrin.cells import Report, Sheet
     from kebrin.layout import Evidence, FieldCell, Layout
@@ -103,6 +103,50 @@ def _columns_read(table: Table, keep: Keep | None) -> set[int]:
     return {column for one in columns for column in one.tolist()}
 
 
+def _told_of_lines(sheet: Sheet, layouts: Sequence[Layout]) -> Iterator[Finding]:
+    """What is told of lines of blocks: kept though called a total, in doubt, carried over, left out for a reason."""
+    evidence = [said for layout in layouts for said in layout.evidence]
+    for said in evidence:
+        if said.what == KEPT:
+            what = f"{said.where} {said.why}; it was kept as data"
+            yield Finding(FindingKind.TOTAL, what, sheet.source, sheet.name, _addresses(sheet, said.cells), 1)
+    for said in evidence:
+        if said.what == DOUBTED:
+            what, cells = f"{said.where} {said.why}", _addresses(sheet, said.cells)
+            yield Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, 1, settle=_answers(said))
+    for line in (line for layout in layouts for line in layout.totals if not len(line.parts)):
+        what = f"{line.name} {line.why}; it was left out"
+        yield Finding(FindingKind.CARRIED, what, sheet.source, sheet.name, count=1)
+    for one in (one for layout in layouts for one in layout.about if not one.level):
+        what = f"row {one.row + 1} {one.label!r} says something of the columns and was left out"
+        cells = tuple(sheet.address(*cell) for cell in one.cells[:_TOLD])
+        yield Finding(FindingKind.NOTE, what, sheet.source, sheet.name, cells, len(one.cells))
+    for follows in (one for layout in layouts for one in layout.derived):
+        what = f"{follows.name} {follows.label!r} holds {follows.holds} and was left out"
+        settle = (Settle("not_totals", [follows.label], says="it stays"),) if follows.label else ()
+        yield Finding(FindingKind.NOTE, what, sheet.source, sheet.name, count=1, settle=settle)
+
+
+def _told_of_sheet(sheet: Sheet) -> list[Finding]:
+    """What is told of a sheet itself: formulas without a result, what its file says, values under merges."""
+    said: list[Finding] = []
+    if sheet.emptied:
+        what = "formulas without a stored result are taken as empty"
+        cells = sheet.emptied[:_TOLD]
+        said.append(Finding(FindingKind.FORMULAS, what, sheet.source, sheet.name, cells, len(sheet.emptied)))
+    said += [Finding(FindingKind.FILE, one, sheet.source, sheet.name, count=1) for one in sheet.told]
+    return [*said, *_under_merges(sheet)]
+
+
+def _without_table(sheet: Sheet, layouts: Sequence[Layout]) -> list[Finding]:
+    """That a sheet with cells has no table."""
+    cells = int(sheet.filled.sum())
+    if layouts or not cells:
+        return []
+    what = f"no table was found; its {cells:,} cells are text around the tables" if cells > 1 else "no table was found"
+    return [Finding(FindingKind.NO_TABLE, what, sheet.source, sheet.name)]
+
+
 def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     """One reading of a sheet: its blocks, their tables, and what the checks say."""
     found = find_layouts(sheet, stated, ask.fields)
@@ -110,67 +154,18 @@ def worked(sheet: Sheet, stated: Stated | None, ask: Ask) -> SheetWork:
     pieces = tuple(_piece(sheet, layout, stated, ask.keep, ask.tolerance) for layout in layouts)
     ledger = verdict_of(sheet, layouts, [piece.table for piece in pieces], stated).ledger()
     remarks = [
-        Finding(
-            FindingKind.TOTAL, f"{said.where} {said.why}; it was kept as data", sheet.source, sheet.name,
-            _addresses(sheet, said.cells), 1,
-        )
-        for layout in layouts
-        for said in layout.evidence
-        if said.what == KEPT
-    ]  # fmt: skip
-    remarks += [
-        Finding(
-            FindingKind.QUESTION, f"{said.where} {said.why}", sheet.source, sheet.name, _addresses(sheet, said.cells), 1,
-            settle=_answers(said),
-        )
-        for layout in layouts
-        for said in layout.evidence
-        if said.what == DOUBTED
-    ]  # fmt: skip
-    remarks += [
-        Finding(FindingKind.CARRIED, f"{line.name} {line.why}; it was left out", sheet.source, sheet.name, count=1)
-        for layout in layouts
-        for line in layout.totals
-        if not len(line.parts)
+        *_told_of_lines(sheet, layouts),
+        *(_told_apart(sheet, *pair) for pair in zip(found, layouts, strict=True) if pair[0] is not pair[1]),
+        *(
+            Finding(FindingKind.SCALE, str(piece.scale), sheet.source, sheet.name, count=1)
+            for piece in pieces
+            if piece.scale is not None
+        ),
+        *_told_of_sheet(sheet),
     ]
-    remarks += [
-        Finding(
-            FindingKind.NOTE, f"row {one.row + 1} {one.label!r} says something of the columns and was left out", sheet.source,
-            sheet.name, tuple(sheet.address(*cell) for cell in one.cells[:_TOLD]), len(one.cells),
-        )
-        for layout in layouts
-        for one in layout.about
-        if not one.level
-    ]  # fmt: skip
-    remarks += [
-        Finding(
-            FindingKind.NOTE, f"{one.name} {one.label!r} holds {one.holds} and was left out", sheet.source, sheet.name, count=1,
-            settle=(Settle("not_totals", [one.label], says="it stays"),) if one.label else (),
-        )
-        for layout in layouts
-        for one in layout.derived
-    ]  # fmt: skip
-    remarks += [_told_apart(sheet, *pair) for pair in zip(found, layouts, strict=True) if pair[0] is not pair[1]]
-    remarks += [
-        Finding(FindingKind.SCALE, str(piece.scale), sheet.source, sheet.name, count=1)
-        for piece in pieces
-        if piece.scale is not None
-    ]
-    if sheet.emptied:
-        what = "formulas without a stored result are taken as empty"
-        remarks.append(
-            Finding(FindingKind.FORMULAS, what, sheet.source, sheet.name, sheet.emptied[:_TOLD], len(sheet.emptied))
-        )
-    remarks += [Finding(FindingKind.FILE, one, sheet.source, sheet.name, count=1) for one in sheet.told]
-    remarks += _under_merges(sheet)
     for layout, piece in zip(layouts, pieces, strict=True):
         remarks += asked_of(sheet, layout, stated, _columns_read(piece.table, ask.keep))
-    if not layouts and sheet.filled.any():
-        cells = int(sheet.filled.sum())
-        what = (
-            f"no table was found; its {cells:,} cells are text around the tables" if cells > 1 else "no table was found"
-        )
-        remarks.append(Finding(FindingKind.NO_TABLE, what, sheet.source, sheet.name))
+    remarks += _without_table(sheet, layouts)
     pieces, told = _with_totals_elsewhere(sheet, pieces)
     return SheetWork(pieces, ledger, (*remarks, *told), _absent(sheet, stated))
 
