@@ -129,8 +129,8 @@ class _Page:
 
     def _rulers(self, axes: Any) -> None:
         names = {
-            part.line: level.name for layout in self.layouts[:1] for level in layout.stub for part in level.parts
-            if part.line in {*layout.stub_columns, *layout.beside_columns}
+            part.line: level.name for layout in self.layouts[:1] for level in (*layout.column_levels, *layout.beside_levels)
+            for part in level.parts
         }  # fmt: skip
         for column in self.columns:
             if column >= 0:
@@ -199,10 +199,7 @@ class _Page:
         width, height = self._extent(row, column, area)
         place = (self.x[column], self.y[row])
         if not self.sheet.filled[anchor]:
-            inside = any(row in one.body_rows and column in one.body_columns for one in self.layouts)
-            axes.add_patch(
-                Rectangle(place, width, height, facecolor="none", edgecolor="#dddddd" if inside else "none", lw=0.5)
-            )
+            self._blank(axes, row, column, (width, height))
             return
         look = self._look(anchor)
         axes.add_patch(Rectangle(

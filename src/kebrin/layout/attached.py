@@ -325,5 +325,9 @@ def _said(lines: Sequence[Attached]) -> Iterable[Evidence]:
     for name in dict.fromkeys(one.level for one in lines):
         rows = [line.row for line in lines if line.level == name]
         shown = ", ".join(str(row + 1) for row in rows[:6]) + (f" and {len(rows) - 6} more" if len(rows) > 6 else "")
-        why = f"they became the column {name!r}" if name else "they give shares, which are summed by themselves"
-        yield Evidence("lines that belong to the one above", f"row {shown}", why)
+        why = (
+            f"the column {name!r} says what each is of it"
+            if name
+            else "they give shares, which are summed by themselves"
+        )
+        yield Evidence("belongs to the row above:", f"row {shown}", why)
