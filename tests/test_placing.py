@@ -470,3 +470,15 @@ def test_headings_that_a_hyphen_parts_go_on_below(tmp_path: Path) -> None:
     run = tidied_text(tmp_path, "\n".join(lines))
     assert run.holds
     assert columns_of(run) == ("Agreement", "Plant number", "Months", "Instalment", "Outstanding")
+
+
+def test_a_count_below_the_records_is_none_of_them(tmp_path: Path) -> None:
+    lines = [
+        "Boat        Port     Load",
+        "Gull        Brae       12",
+        "Tern        Wick        9",
+        "Skua        Brae       14",
+    ]
+    run = tidied_text(tmp_path, "\n".join([*lines, "-" * 25, "NUMBER OF BOATS         3"]))
+    assert run.holds
+    assert rows_of(run)[-1] == ("Skua", "Brae", 14)

@@ -32,6 +32,8 @@ _GROUPS = re.compile(r"[-+(−]?\d{1,3}(?: \d{3})+(?:[.,]\d+)?[)%-]?")
 _LETTERS = re.compile(r"[^\W\d_]+(?= |$)")
 _MAY_GROUP = re.compile(r"\d \d{3}(?!\d)")
 _DOTS = re.compile(r"(?<=[^\s.]) ?(?:\.{3,}|(?:\. ){2,}\.?) *(?=[^\s.])")
+# How many records there are, below them: "NUMBER OF BOATS   3".
+_COUNT = re.compile(r"\s*(?:total )?(?:number|no\.?|count) of [^\d]*?\s{2,}\d[\d,]*\s*", re.IGNORECASE)
 # A number with a decimal sign, which is one figure wherever it stands.
 _DECIMAL = re.compile(r"(?<![\d.,])\d+[.,]\d+(?![\d.,])")
 _SEVERAL = 2
@@ -155,9 +157,20 @@ def begins(line: str, words: Sequence[str]) -> bool:
     return bool(words) and line.lstrip().startswith(tuple(words))
 
 
+def counts_records(line: str) -> bool:
+    """Whether a line says how many records there are, and nothing else.
+
+    >>> counts_records("NUMBER OF BOATS      3"), counts_records("Number of boats      3   14"), counts_records("Boats      3")
+    (True, False, False)
+    """
+    return _COUNT.fullmatch(line) is not None
+
+
 def is_bare(line: Placed, stated: StatedText) -> bool:
     """Whether a line is laid out by no columns."""
     if begins(line.text, stated.sections) or (stated.columns and not line.fields and line.text.strip()):
+        return True
+    if len(line.fields) == _SEVERAL and counts_records(line.text):
         return True
     if ":" not in line.text:
         return _is_stamp(line.text, line.fields)

@@ -15,7 +15,7 @@ from kebrin.errors import Place
 from kebrin.grammar.words import total_word
 from kebrin.sources.aligned import Columns, Placed, Row, holds_marks_alone
 from kebrin.sources.limits import hold, hold_room
-from kebrin.sources.lines import bare_row, begins, is_bare, numbered_pages, spaced_pairs
+from kebrin.sources.lines import bare_row, begins, counts_records, is_bare, numbered_pages, spaced_pairs
 from kebrin.sources.many_runs import ManyRuns
 from kebrin.table import arrays
 
@@ -41,6 +41,7 @@ def long_sheet(lines: Lines, name: str, source: str, stated: StatedText, ruler: 
     return _Grid(lines, runs, bare, ruler).sheet(name, source)
 
 
+_PAIR = 2
 # A heading that is parted by a hyphen, and goes on below.
 _PARTED = re.compile(r"[^\W\d_]-(?=\s|$)")
 
@@ -177,6 +178,7 @@ def _bare_lines(lines: Lines, runs: ManyRuns, stated: StatedText) -> NDArray[np.
     texts = lines.texts
     may = set(np.flatnonzero(runs.counts == 1).tolist()) | set(numbered_pages(texts))
     may |= {at for at, text in enumerate(texts) if ": " in text or text[-1:] == ":"}
+    may |= {at for at in np.flatnonzero(runs.counts == _PAIR).tolist() if counts_records(texts[at])}
     may |= {at for at, text in enumerate(texts) if begins(text, stated.sections)} if stated.sections else set()
     found = np.zeros(runs.lines, np.bool_)
     found[[at for at in may if is_bare(Placed("", texts[at], runs.fields(at)), stated)]] = True
