@@ -508,3 +508,8 @@ def test_a_sign_that_the_key_calls_a_minus_makes_the_figure_beside_it_negative(t
     run = tidied(tmp_path, rows)
     assert run.holds
     assert [row[2] for row in rows_of(run)] == [-1212, 30, 8, -9]
+
+
+def test_a_letter_that_the_key_calls_negative_turns_no_figure(tmp_path: Path) -> None:
+    rows = [["n = negative"], [], QUAYS, ["Brae", "12 n", 30], ["Wick", 8, 9], ["Foss", 4, "5 n"]]
+    assert -12 not in {row[2] for row in rows_of(tidied(tmp_path, rows))}

@@ -194,7 +194,10 @@ def _read(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hints) -
     rows, columns = np.nonzero(kinds == Kind.TEXT)
     said = values[rows, columns].tolist()
     keys = _keys(said)
-    signs = [sign for sign, meaning in keys.items() if means(meaning) is Means.MINUS]
+    # "n = negative" says what was found, and nothing of a figure.
+    signs = [
+        sign for sign, meaning in keys.items() if means(meaning) is Means.MINUS and not any(map(str.isalnum, sign))
+    ]
     texts, inside = _without_sides(said, signs)
     readings = [read_text(text) for text in texts]
     own = np.fromiter((reading.look for reading in readings), np.uint8, len(readings))
