@@ -513,3 +513,10 @@ def test_a_sign_that_the_key_calls_a_minus_makes_the_figure_beside_it_negative(t
 def test_a_letter_that_the_key_calls_negative_turns_no_figure(tmp_path: Path) -> None:
     rows = [["n = negative"], [], QUAYS, ["Brae", "12 n", 30], ["Wick", 8, 9], ["Foss", 4, "5 n"]]
     assert -12 not in {row[2] for row in rows_of(tidied(tmp_path, rows))}
+
+
+def test_a_total_without_a_label_below_each_group_is_no_line_of_it(tmp_path: Path) -> None:
+    rows = [QUAYS, ["Brae", 120, 301], ["", 120, 301], ["Wick", 85, 94], ["", 85, 94], ["Foss", 53, 41], ["", 53, 41]]
+    run = tidied(tmp_path, rows)
+    assert "line" not in columns_of(run)
+    assert len(rows_of(run)) == 6 or not run.holds

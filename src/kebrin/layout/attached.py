@@ -147,6 +147,11 @@ def _under_labels(sheet: Sheet, layout: Layout, lines: _Lines, stated: Stated) -
     if not told or (not names and len(starts) < _FEWEST_LABELS):
         return _said_under_each(sheet, layout, lines, held)
     (count,) = counts
+    grid = sheet.numbers[np.array([lines.rows[at] for at in held])][:, layout.body_columns].reshape(
+        len(starts), count, -1
+    )
+    if not names and any(_sums_before(grid, at) for at in range(1, count)):
+        return []  # a total of each group, without a label
     named = names or _names_said(sheet, layout, count)
     rows = [lines.rows[at] for at in held]
     return [
@@ -154,6 +159,11 @@ def _under_labels(sheet: Sheet, layout: Layout, lines: _Lines, stated: Stated) -
         for start in starts
         for more in range(1, count)
     ]
+
+
+def _sums_before(grid: NDArray[np.float64], at: int) -> bool:
+    """Whether a line of each group (groups x lines x columns) sums those before it."""
+    return bool(np.isclose(np.nansum(grid[:, :at], axis=1), np.nan_to_num(grid[:, at])).all())
 
 
 def _said_under_each(sheet: Sheet, layout: Layout, lines: _Lines, held: Sequence[int]) -> list[Attached]:
