@@ -21,22 +21,10 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 import kebrin as kb
 from building import write_book
+from drawing import cell
 
 SHEETS = Path(__file__).parent / "sheets"
 OUTCOMES = ("unaided", "among the first five", "by its lines", "not at all", "wrong under Proved")
-
-
-def cell(text: str) -> Any:
-    """One drawn cell."""
-    bare = text.strip()
-    if text.startswith("_"):
-        return text.replace("_", " ").rstrip()
-    if bare.startswith("'"):
-        return bare[1:]
-    try:
-        return float(bare) if bare else ""
-    except ValueError:
-        return bare.replace("\\n", "\n")
 
 
 def write(folder: Path, rows: list[list[Any]], merges: list[str]) -> Path:

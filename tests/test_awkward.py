@@ -5,7 +5,6 @@ Each has the table that tidying unaided must give, or what it must say when it s
 
 from __future__ import annotations
 
-import datetime as dt
 from pathlib import Path
 from typing import Any
 
@@ -13,23 +12,9 @@ import pytest
 
 import kebrin as kb
 from building import write_book
+from drawing import cell
 
 CASES = sorted((Path(__file__).parent / "awkward").glob("*.txt"), key=lambda path: path.name)
-
-
-def cell(text: str) -> Any:
-    """One drawn cell."""
-    bare = text.strip()
-    if text.startswith("_"):
-        return text.replace("_", " ").rstrip()
-    if bare.startswith("'"):
-        return bare[1:]
-    if bare.startswith("date:"):
-        return dt.date.fromisoformat(bare[5:])
-    try:
-        return float(bare) if bare else ""
-    except ValueError:
-        return bare
 
 
 def parts(path: Path) -> tuple[list[list[Any]], list[str], str]:

@@ -456,7 +456,7 @@ def test_a_person_says_which_rows_are_parts_or_that_none_is() -> None:
     assert block.tidy().to_arrow().column("of which").to_pylist()[::2] == [None, "lorries", None, None]
     (block,) = sheet.blocks(parts_of_above=[])
     assert "of which" not in block.tidy().columns
-    with pytest.raises(kb.LayoutError, match="no row bears the label 'trams'"):
+    with pytest.raises(kb.LayoutError, match="no row below another bears the label 'trams'"):
         sheet.blocks(parts_of_above=["trams"])
 
 
@@ -520,3 +520,31 @@ def test_a_total_without_a_label_below_each_group_is_no_line_of_it(tmp_path: Pat
     run = tidied(tmp_path, rows)
     assert "line" not in columns_of(run)
     assert len(rows_of(run)) == 6 or not run.holds
+
+
+def test_a_part_in_one_table_takes_no_record_out_of_the_one_beside_it(tmp_path: Path) -> None:
+    left: list[list[Any]] = [["Quay", "Mon", "Tue"], ["Brae", 12, 30], ["of which lorries", 4, 11], ["Wick", 8, 9]]
+    right: list[list[Any]] = [["Boat", "Jan", "Feb"], ["Gull", 5, 6], ["Tern", 7, 2], ["Skua", 3, 1]]
+    run = tidied(tmp_path, [[*one, "", "", *other] for one, other in zip(left, right, strict=True)])
+    rows = [tuple(row.values()) for table in run.tables.values() for row in table.to_arrow().to_pylist()]
+    assert [row[-1] for row in rows if "Tern" in row] == [7, 2]
+    assert "lorries" not in {cell for row in rows for cell in row[:2] if "Tern" in row}
+
+
+def test_a_remark_beside_a_part_is_told_as_it_was(tmp_path: Path) -> None:
+    rows = [
+        ["Quay", "Mon", "Tue"],
+        ["Brae", 12, 30],
+        ["of which lorries", 4, 11, "", "counted by hand"],
+        ["Wick", 8, 9],
+    ]
+    run = tidied(tmp_path, rows)
+    assert run.holds
+    assert any("counted by hand" in one.what for one in run.proof.findings)
+
+
+def test_parts_are_stated_for_whichever_table_has_them() -> None:
+    rows: list[list[Any]] = [["Quay", "Mon", "Tue"], ["Brae", 12, 30], ["lorries", 4, 11], ["Wick", 8, 9], [], [], []]
+    rows += [["Boat", "Jan", "Feb"], ["Gull", 5, 6], ["Tern", 7, 2]]
+    blocks = kb.Sheet.of(rows).blocks(parts_of_above=["lorries"])
+    assert ["of which" in block.tidy().columns for block in blocks] == [True, False]

@@ -52,6 +52,44 @@ class _Lines:
     holds: list[bool]
 
 
+def all_attached(sheet: Sheet, layouts: Sequence[Layout], stated: Stated) -> list[Attached]:
+    """The rows of all blocks that belong to a row above.
+
+    A row is taken out of the whole sheet, so none is where another block stands beside its own.
+
+    Raises:
+        LayoutError: what is stated of such rows is true of no block.
+    """
+    alone = [one for one in layouts if not any(one is not other and _share_rows(one, other) for other in layouts)]
+    found = [one for layout in alone for one in find_attached(sheet, layout, stated)]
+    wanted = stated.parts_of_above or ()
+    texts = [sheet.text(one.row, one.cell % sheet.shape[1]) for one in found if one.level == PART and one.cell >= 0]
+    absent = [said for said in wanted if not any(_is_called(text, said) for text in texts)]
+    why = "another table stands beside it; read one at a time by within" if layouts and not alone else ""
+    place = Place(sheet.source, sheet.name, layouts[0].address if layouts else "")
+    if absent and layouts:
+        raise LayoutError(
+            f"no row below another bears the label {absent[0]!r}, which the layout names in parts_of_above", place, why=why,
+            do="Correct parts_of_above in the plan, or leave the label out",
+        )  # fmt: skip
+    names = stated.lines_of_label
+    if names and layouts and not any(one.level == LINE for one in found):
+        raise LayoutError(
+            f"lines_of_label names {', '.join(names)}, and not every label here has {len(names)} lines of figures", place,
+            why=why, do="Leave lines_of_label out of the plan, or name as many lines as each label has",
+        )  # fmt: skip
+    return found
+
+
+def _share_rows(one: Layout, other: Layout) -> bool:
+    return one.area.top <= other.area.bottom and other.area.top <= one.area.bottom
+
+
+def _is_called(text: str, said: str) -> bool:
+    """Whether a label is the one that is stated, which may hold `*`."""
+    return fnmatchcase(neat(text).casefold(), neat(said).casefold())
+
+
 def find_attached(sheet: Sheet, layout: Layout, stated: Stated) -> list[Attached]:
     """The rows of a block that belong to a row above, with what each is of it.
 
@@ -61,9 +99,6 @@ def find_attached(sheet: Sheet, layout: Layout, stated: Stated) -> list[Attached
     >>> sheet = Sheet.of([["Goods", "2030"], ["Fish", 100.0], ["of which cod", 60.0], ["Salt", 50.0]])
     >>> [(one.row, one.to, one.level, one.label) for one in find_attached(sheet, found_layouts(sheet)[0], Stated())]
     [(2, 1, 'of which', 'cod')]
-
-    Raises:
-        LayoutError: lines are stated for labels that have others.
     """
     if layout.listed or not layout.stub_columns or not len(layout.body_rows):
         return []
@@ -87,9 +122,7 @@ def _lines_of(sheet: Sheet, layout: Layout) -> _Lines:
 def _parts(sheet: Sheet, layout: Layout, lines: _Lines, stated: Stated) -> list[Attached]:
     """The lines that say that they are a part of the one above, and those that go on below them at the same depth."""
     if stated.parts_of_above is not None:
-        wanted = [neat(said).casefold() for said in stated.parts_of_above]
-        said = [any(fnmatchcase(neat(text).casefold(), one) for one in wanted) for text in lines.texts]
-        _refuse_absent(sheet, layout, stated.parts_of_above, lines.texts)
+        said = [any(_is_called(text, one) for one in stated.parts_of_above) for text in lines.texts]
     else:
         kept = {neat(one).casefold() for one in (*stated.records, *stated.not_totals)}
         said = [of_which(text) and neat(text).casefold() not in kept for text in lines.texts]
@@ -115,18 +148,6 @@ def _parts(sheet: Sheet, layout: Layout, lines: _Lines, stated: Stated) -> list[
     return found
 
 
-def _refuse_absent(sheet: Sheet, layout: Layout, wanted: Sequence[str], texts: Sequence[str]) -> None:
-    """Refuse a label of parts that no row bears."""
-    known = [neat(text).casefold() for text in texts]
-    for said in wanted:
-        if not any(fnmatchcase(text, neat(said).casefold()) for text in known):
-            raise LayoutError(
-                f"no row bears the label {said!r}, which the layout names in parts_of_above",
-                Place(sheet.source, sheet.name, layout.address),
-                do="Correct parts_of_above in the plan, or leave the label out",
-            )
-
-
 def _under_labels(sheet: Sheet, layout: Layout, lines: _Lines, stated: Stated) -> list[Attached]:
     """The lines without a label, where each label has equally many of them."""
     if stated.lines_of_label == ():
@@ -138,12 +159,7 @@ def _under_labels(sheet: Sheet, layout: Layout, lines: _Lines, stated: Stated) -
     names = stated.lines_of_label
     told = starts[:1] == [0] and len(counts) == 1 and max(counts) in range(2, _MOST_LINES + 1)
     if names and (not told or counts != {len(names)}):
-        raise LayoutError(
-            f"lines_of_label names {', '.join(names)}, and not every label here has {len(names)} lines of figures",
-            Place(sheet.source, sheet.name, layout.address),
-            why=f"labels have {', '.join(map(str, sorted(counts)))} of them" if counts else "no row bears a label",
-            do="Leave lines_of_label out of the plan, or name as many lines as each label has",
-        )  # fmt: skip
+        return []
     if not told or (not names and len(starts) < _FEWEST_LABELS):
         return _said_under_each(sheet, layout, lines, held)
     (count,) = counts
@@ -248,7 +264,11 @@ def _with_lines(sheet: Sheet, layout: Layout, lines: Sequence[Attached]) -> Layo
     more = [_level(layout, name, rows, kept) for name in dict.fromkeys(one.level for one in kept if one.level)]
     gone = {one.row for one in lines}
     area = layout.area
-    texts = {cell: role for cell, role in layout.texts.items() if cell[0] not in gone}
+
+    def is_gone(cell: tuple[int, int]) -> bool:
+        return cell[0] in gone and area.left <= cell[1] <= area.right
+
+    texts = {cell: role for cell, role in layout.texts.items() if not is_gone(cell)}
     # What says how the lines under a label follow one another is no field: "First line: number; second line: per cent".
     orders = {one.label_at for one in layout.fields if _order_said(sheet.text(*one.label_at))}
     alone = [(one.row, layout.stub_columns[-1]) for one in lines if not one.label]
@@ -258,7 +278,7 @@ def _with_lines(sheet: Sheet, layout: Layout, lines: Sequence[Attached]) -> Layo
         area=area._replace(bottom=max(area.bottom, *gone)), texts=texts,
         fields=tuple(
             one for one in layout.fields
-            if one.label_at not in orders and not {one.label_at[0], one.value_at[0]} & gone
+            if one.label_at not in orders and not is_gone(one.label_at) and not is_gone(one.value_at)
         ),
         totals=(*layout.totals, *totals), derived=(*layout.derived, *derived), attached=tuple(kept),
         evidence=(*layout.evidence, *_said(kept)),

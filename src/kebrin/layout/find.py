@@ -12,7 +12,7 @@ from kebrin.cells import Sheet, column_letters, neat
 from kebrin.grammar.words import look_of
 from kebrin.layout.about import lines_about, stated_about, with_about
 from kebrin.layout.across import settle_across
-from kebrin.layout.attached import find_attached, with_attached
+from kebrin.layout.attached import all_attached, with_attached
 from kebrin.layout.build import build
 from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calendar
 from kebrin.layout.counting import counted_frames
@@ -83,7 +83,7 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     lines = stated_about(sheet, stated.about_columns)
     apart = [line.row for line in lines]
     found = found_layouts(sheet, stated, fields, apart)
-    if attached := [one for layout in found for one in find_attached(sheet, layout, stated)]:
+    if attached := all_attached(sheet, found, stated):
         apart += [one.row for one in attached]
         found = found_layouts(sheet, stated, fields, apart)
     kept = {neat(label).casefold() for label in stated.records}
