@@ -355,9 +355,6 @@ def _said(lines: Sequence[Attached]) -> Iterable[Evidence]:
     for name in dict.fromkeys(one.level for one in lines):
         rows = [line.row for line in lines if line.level == name]
         shown = ", ".join(str(row + 1) for row in rows[:6]) + (f" and {len(rows) - 6} more" if len(rows) > 6 else "")
-        why = (
-            f"the column {name!r} says what each is of it"
-            if name
-            else "they give shares, which are summed by themselves"
-        )
-        yield Evidence("belongs to the row above:", f"row {shown}", why)
+        own = ("they belong to the rows above them", "each") if len(rows) > 1 else ("it belongs to the row above", "it")
+        why = f"the column {name!r} says what {own[1]} is" if name else "shares are summed by themselves"
+        yield Evidence("row" + "s" * (len(rows) > 1), shown, f"{own[0]}; {why}")

@@ -93,12 +93,7 @@ def build(
     numbered = not stub and not frame.listed and len(body_rows) > 1 and stated.stub is None
     if numbered:  # nothing labels the rows: what stands side by side is told by the row that it stands in
         stub = (Level.of(ROW, [str(at + 1) for at in range(len(body_rows))], MISSING),)
-    if stated.boxhead is None and stated.stub is None:
-        stub, boxhead = split_corner(stub, boxhead)
-    if stated.joined and len(boxhead) > 1:
-        boxhead = (Level.join(stated.joined, boxhead),)
-    if frame.pattern:
-        boxhead = with_parts(boxhead, Pattern.of(frame.pattern))
+    stub, boxhead = _parted(frame, stated, stub, boxhead)
     heading = partial(boxhead_levels, sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
     boxhead, measures, said = _measured(sheet, frame, stated, (boxhead, units), (body_rows, body_columns), heading)
     remarks += said
@@ -121,6 +116,17 @@ def build(
         title_at=title_at, unit=unit, stub_head=names.found[-1] if names.found else "", evidence=(*frame.evidence, *remarks),
         counts=frame.counts, numbered=numbered,
     )  # fmt: skip
+
+
+def _parted(
+    frame: Frame, stated: Stated, stub: tuple[Level, ...], boxhead: tuple[Level, ...]
+) -> tuple[tuple[Level, ...], tuple[Level, ...]]:
+    """The levels of labels and of headings: a corner that names both parted, headings joined or parted as stated or found."""
+    if stated.boxhead is None and stated.stub is None:
+        stub, boxhead = split_corner(stub, boxhead)
+    if stated.joined and len(boxhead) > 1:
+        boxhead = (Level.join(stated.joined, boxhead),)
+    return stub, with_parts(boxhead, Pattern.of(frame.pattern)) if frame.pattern else boxhead
 
 
 def _by_sums(
