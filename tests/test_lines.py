@@ -548,3 +548,37 @@ def test_parts_are_stated_for_whichever_table_has_them() -> None:
     rows += [["Boat", "Jan", "Feb"], ["Gull", 5, 6], ["Tern", 7, 2]]
     blocks = kb.Sheet.of(rows).blocks(parts_of_above=["lorries"])
     assert ["of which" in block.tidy().columns for block in blocks] == [True, False]
+
+
+METERS: list[list[Any]] = [
+    ["Meter", "Oct", "Nov", "Dec", "Used"], ["A", 10, 30, 70, 60], ["B", 5, 25, 11, 6], ["C", 7, 9, 30, 23], ["D", 3, 8, 20, 17],
+]  # fmt: skip
+
+
+def values_of(run: kb.Run) -> list[float]:
+    return sorted(
+        row[-1]
+        for table in run.tables.values()
+        for row in map(tuple, (one.values() for one in table.to_arrow().to_pylist()))
+    )
+
+
+def test_a_column_that_follows_in_one_table_takes_none_out_of_the_table_below(tmp_path: Path) -> None:
+    below: list[list[Any]] = [
+        ["Quay", "Foot", "Cars", "Bikes", "Dogs"],
+        ["Brae", 12, 3, 5, 901],
+        ["Wick", 9, 1, 2, 802],
+    ]
+    run = tidied(tmp_path, [*METERS, [], *below, ["Foss", 4, 2, 7, 703]])
+    assert not run.holds or {901, 802, 703} <= set(values_of(run))
+
+
+def test_a_line_about_the_columns_takes_no_record_out_of_the_table_beside_it(tmp_path: Path) -> None:
+    left: list[list[Any]] = [
+        ["Hour", "Wick", "Brae"],
+        ["Limit", 150, 150],
+        *([f"0{at}-0{at + 1}", 40 + at, 70 - at] for at in range(6, 9)),
+    ]
+    right: list[list[Any]] = [["Boat", "Jan", "Feb"], ["Gull", 501, 602], ["Tern", 7, 2], ["Skua", 3, 1], ["Auk", 8, 9]]
+    run = tidied(tmp_path, [[*one, "", "", *other] for one, other in zip(left, right, strict=True)])
+    assert not run.holds or {501, 602} <= set(values_of(run))

@@ -124,7 +124,12 @@ def with_about(sheet: Sheet, layouts: Sequence[Layout], lines: Sequence[Maybe], 
 
 
 def _with_line(sheet: Sheet, layout: Layout, line: Maybe, stated: Stated) -> Layout:
-    cells = tuple((line.row, column) for column in np.flatnonzero(sheet.filled[line.row]).tolist())
+    area = layout.area
+    cells = tuple(
+        (line.row, column)
+        for column in np.flatnonzero(sheet.filled[line.row]).tolist()
+        if min(area.left, line.column) <= column <= area.right
+    )
     texts = {cell: role for cell, role in layout.texts.items() if cell not in cells}
     fields = tuple(one for one in layout.fields if not {one.label_at, one.value_at} & {*cells})
     layout = replace(layout, texts=texts, fields=fields)

@@ -60,7 +60,7 @@ def all_attached(sheet: Sheet, layouts: Sequence[Layout], stated: Stated) -> lis
     Raises:
         LayoutError: what is stated of such rows is true of no block.
     """
-    alone = [one for one in layouts if not any(one is not other and _share_rows(one, other) for other in layouts)]
+    alone = [one for one in layouts if one.stands_alone(layouts, "row")]
     found = [one for layout in alone for one in find_attached(sheet, layout, stated)]
     wanted = stated.parts_of_above or ()
     texts = [sheet.text(one.row, one.cell % sheet.shape[1]) for one in found if one.level == PART and one.cell >= 0]
@@ -79,10 +79,6 @@ def all_attached(sheet: Sheet, layouts: Sequence[Layout], stated: Stated) -> lis
             why=why, do="Leave lines_of_label out of the plan, or name as many lines as each label has",
         )  # fmt: skip
     return found
-
-
-def _share_rows(one: Layout, other: Layout) -> bool:
-    return one.area.top <= other.area.bottom and other.area.top <= one.area.bottom
 
 
 def _is_called(text: str, said: str) -> bool:

@@ -89,14 +89,20 @@ def find_layouts(sheet: Sheet, stated: Stated | None = None, fields: Sequence[Fi
     kept = {neat(label).casefold() for label in stated.records}
     given = {neat(label).casefold() for label in stated.not_totals}
     derived = (
-        [(place, one) for place, layout in enumerate(found) for one in find_derived(sheet, layout, given)]
+        [
+            (place, one)
+            for place, layout in enumerate(found)
+            for one in find_derived(sheet, layout, given)
+            if layout.stands_alone(found, one.axis)
+        ]
         if stated.totals_found
         else []
     )
     out = [(one.axis, one.at) for _, one in derived]
     if derived:
         found = found_layouts(sheet, stated, fields, apart, out)
-    maybe = [one for layout in found for one in lines_about(sheet, layout) if one.why]
+    alone = [layout for layout in found if layout.stands_alone(found, "row")]
+    maybe = [one for layout in alone for one in lines_about(sheet, layout) if one.why]
     if more := [one for one in maybe if neat(one.label).casefold() not in kept]:
         lines = [*lines, *more]
         found = found_layouts(sheet, stated, fields, [*apart, *(line.row for line in more)], out)

@@ -396,6 +396,14 @@ class Layout:
         """The block's rectangle in A1 form, boxhead and stub included."""
         return self.area.address
 
+    def stands_alone(self, others: Sequence[Layout], axis: Literal["row", "column"]) -> bool:
+        """Whether no other block lies on any of its rows or columns: a line that is taken out of the sheet is its own then."""
+        own = self.area
+        rest = [one.area for one in others if one is not self]
+        if axis == "row":
+            return not any(own.top <= one.bottom and one.top <= own.bottom for one in rest)
+        return not any(own.left <= one.right and one.left <= own.right for one in rest)
+
     def total_lines(self, axis: Literal["row", "column"]) -> tuple[TotalLine, ...]:
         """The total rows or the total columns."""
         return tuple(line for line in self.totals if line.axis == axis)

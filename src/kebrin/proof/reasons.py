@@ -188,7 +188,9 @@ def _refuted_derived(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]])
     wrong = {int(at) for at in left.across[~follows(left.cause, own, parts) & ~np.isnan(own)]}
     if len(wrong) * 2 > len(left.across):
         return set(cells)
-    return {cell for cell in cells if cell[0 if across else 1] in wrong}
+    # A figure of the line that no part of it crosses is another table's.
+    known = set(left.across.tolist()) - wrong
+    return {cell for cell in cells if sheet.data[cell] and cell[0 if across else 1] not in known}
 
 
 def _refuted_count(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
