@@ -582,3 +582,16 @@ def test_a_line_about_the_columns_takes_no_record_out_of_the_table_beside_it(tmp
     right: list[list[Any]] = [["Boat", "Jan", "Feb"], ["Gull", 501, 602], ["Tern", 7, 2], ["Skua", 3, 1], ["Auk", 8, 9]]
     run = tidied(tmp_path, [[*one, "", "", *other] for one, other in zip(left, right, strict=True)])
     assert not run.holds or {501, 602} <= set(values_of(run))
+
+
+def test_a_line_about_the_columns_that_stays_among_the_records_is_asked_about(tmp_path: Path) -> None:
+    left: list[list[Any]] = [
+        ["Hour", "Wick", "Brae"],
+        ["Limit", 150, 150],
+        ["06-07", 106, 100],
+        ["07-08", 61, 45],
+        ["08-09", 72, 126],
+    ]
+    right: list[list[Any]] = [["Boat", "Jan", "Feb"], ["Gull", 5, 6], ["Tern", 7, 2], ["Skua", 3, 1], ["Auk", 8, 8]]
+    run = tidied(tmp_path, [[*one, "", "", *other] for one, other in zip(left, right, strict=True)])
+    assert any("'Limit' may say something of the columns" in one.what for _, one in open_findings(run))

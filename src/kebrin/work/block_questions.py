@@ -206,7 +206,7 @@ def _of_another_kind(sheet: Sheet, layout: Layout, kept: Collection[str]) -> lis
     """Rows near the first or the last record that are called a limit, codes, units or a count: they may speak of the columns."""
     found = []
     for one in lines_about(sheet, layout):
-        if one.why or one.label.casefold() in kept:
+        if one.label.casefold() in kept:
             continue
         what = f"row {one.row + 1} {one.label!r} may say something of the columns and be no record"
         settle = (
