@@ -175,12 +175,13 @@ def _refuted_line(account: Account, left: Left, cells: Sequence[tuple[int, int]]
     if left.why == Why.COUNT:
         return _refuted_count(account.sheet, left, cells)
     if left.why == Why.DERIVED:
-        return _refuted_derived(account.sheet, left, cells)
+        return _refuted_derived(account, left, cells)
     return set() if left.stated or left.at in account.about else set(cells)
 
 
-def _refuted_derived(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
+def _refuted_derived(account: Account, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
     """The figures of a line that do not follow from its parts as it is said; all of them where few do."""
+    sheet = account.sheet
     across = left.axis == "column"
     block = np.ix_(left.across, left.parts) if across else np.ix_(left.parts, left.across)
     parts = sheet.numbers[block].T if across else sheet.numbers[block]
@@ -188,9 +189,11 @@ def _refuted_derived(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]])
     wrong = {int(at) for at in left.across[~follows(left.cause, own, parts) & ~np.isnan(own)]}
     if len(wrong) * 2 > len(left.across):
         return set(cells)
-    # A figure of the line that no part of it crosses is another table's.
-    known = set(left.across.tolist()) - wrong
-    return {cell for cell in cells if sheet.data[cell] and cell[0 if across else 1] not in known}
+    # A figure of the line that stands among records which it does not cross is another table's.
+    known, records = set(left.across.tolist()), np.asarray(account.body.any(axis=1 if across else 0))
+    lines = [cell[0 if across else 1] for cell in cells]
+    others = (sheet.data[cell] and records[at] and at not in known for cell, at in zip(cells, lines, strict=True))
+    return {cell for cell, at, other in zip(cells, lines, others, strict=True) if at in wrong or other}
 
 
 def _refuted_count(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
