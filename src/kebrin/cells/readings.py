@@ -15,8 +15,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells.kinds import Kind
+from kebrin.cells.signs import signs_in_cells
 from kebrin.grammar.languages import decimal_sign
-from kebrin.grammar.legend import Means, is_number, means, read_key
+from kebrin.grammar.legend import Means, Sign, is_number, means, read_key
 from kebrin.grammar.reading import HEDGED, MISSING_MARKS, Look, neat, read_text
 from kebrin.grammar.words import is_unit, unknown_units
 
@@ -57,6 +58,7 @@ class Hints:
         minus: texts that a person states to make the figure before them negative, in small letters.
         heads: the row of headings over records, where the file's format tells it; -1 where it does not.
         ends: the last of these records, where the format tells it; -1 where all rows below the headings are records.
+        key: signs that a text elsewhere in the file explains for all of its tables, each with what is said of it.
         spanned: where the file's format tells of several rows of headings: the first, how many, and the label columns.
     """
 
@@ -71,6 +73,7 @@ class Hints:
     heads: int = -1
     ends: int = -1
     spanned: tuple[int, int, int] | None = None
+    key: tuple[Sign, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -193,7 +196,7 @@ def _read(values: NDArray[np.object_], kinds: NDArray[np.uint8], hints: Hints) -
     numbers[real] = values[real].astype(np.float64)
     rows, columns = np.nonzero(kinds == Kind.TEXT)
     said = values[rows, columns].tolist()
-    keys = _keys(said)
+    keys = {**dict(hints.key), **_keys(said), **signs_in_cells(values, kinds)}
     # "n = negative" says what was found, and nothing of a figure.
     signs = [
         sign for sign, meaning in keys.items() if means(meaning) is Means.MINUS and not any(map(str.isalnum, sign))
@@ -291,7 +294,7 @@ def _settle_column(
             own[at] = Look.FIGURE  # a step says that it means no value: it is one of the body
         elif text in legend and hard and not one.unit and own[at] in {Look.WORDS, Look.MISSING}:
             # The key says what it stands for, among figures: no value, zero, or something of its own.
-            meaning = means(legend[text])
+            meaning = _meaning(text, legend[text])
             own[at] = _LOOK_OF[meaning]
             if meaning is Means.ZERO:
                 cells.point[at] = cells.comma[at] = 0.0
@@ -313,6 +316,13 @@ def _settle_column(
             own[at] = Look.FIGURE if flag or unit or one.unit in legend else Look.WORDS
         elif one.look == Look.NUMBER and text.isdigit() and (named or (codes and real == 0)):
             own[at] = Look.CODE  # with leading zeros among them the others are names too
+
+
+def _meaning(sign: str, said: str) -> Means:
+    """What a sign stands for among figures; of one that means no value everywhere the key may say why there is none."""
+    meaning = means(said)
+    bare = sign in MISSING_MARKS and not any(map(str.isalnum, sign))
+    return Means.MISSING if bare and meaning is Means.VALUE else meaning
 
 
 def _conventions(

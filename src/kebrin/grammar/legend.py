@@ -13,6 +13,10 @@ from typing import NamedTuple
 
 from kebrin.grammar.reading import neat
 
+_KEY_HEAD = re.compile(r"(?:key|legend|symbols?|signs?|codes?|abbreviations?)(?: used)?\s*:?", re.IGNORECASE)
+#: A sign that has a cell of its own in a key has no more letters.
+LONGEST_SIGN = 4
+
 
 class Means(Enum):
     """What a sign stands for among figures."""
@@ -67,6 +71,15 @@ _ZERO = re.compile(
     r"(?:exactly |genau |magnitude )?(?:zero|nil|null|none|nothing|0)\b(?:\s+(?:at all|vorhanden|or rounds to zero))?\W*",
     re.IGNORECASE,
 )
+
+
+def heads_key(text: str) -> bool:
+    """Whether a text stands over a key: "Key", "Symbols used:".
+
+    >>> heads_key("Key"), heads_key("Symbols used:"), heads_key("Key figures")
+    (True, True, False)
+    """
+    return _KEY_HEAD.fullmatch(text.strip()) is not None
 
 
 def means(said: str) -> Means:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, neat
+from kebrin.grammar.legend import LONGEST_SIGN, heads_key
 from kebrin.layout.model import FieldCell
 
 if TYPE_CHECKING:
@@ -26,9 +27,6 @@ _COLON = re.compile(r"(?<!\d):|:(?!\d)")
 _LABEL_WORDS, _MOST_IN_LINE = 4, 12
 # When a report was printed says nothing of what stands before it.
 _STAMPED = re.compile(r"(?:printed|run|issued|produced|created|as at|gedruckt|erstellt)\b.*\d", re.IGNORECASE)
-_KEY_HEAD = re.compile(r"(?:key|legend|symbols?|signs?|codes?|abbreviations?)(?: used)?\s*:?", re.IGNORECASE)
-# The sign of a key's line has no more letters.
-_LONGEST_SIGN = 4
 # So many pairs make a line of fields, and so many lines of them are no headings.
 _PAIRS = 2
 # Of the cells below a table's headings, but for the labels, so many hold figures.
@@ -91,9 +89,7 @@ def key_cells(sheet: Sheet, block: Area) -> tuple[tuple[int, int], ...]:
     pairs = {row: own for row in below if len(own := np.flatnonzero(sheet.filled[row]).tolist()) == 2}
     signs = {row: sheet.text(row, own[0]) for row, own in pairs.items()}
     short = {
-        row: sign
-        for row, sign in signs.items()
-        if 0 < len(sign) <= _LONGEST_SIGN and not sheet.data[row, pairs[row][1]]
+        row: sign for row, sign in signs.items() if 0 < len(sign) <= LONGEST_SIGN and not sheet.data[row, pairs[row][1]]
     }
     if len(short) < _PAIRS:
         return ()
@@ -112,12 +108,12 @@ def key_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
     """
     for at, row in enumerate(rows.tolist()):
         filled = np.flatnonzero(sheet.filled[row]).tolist()
-        if len(filled) != 1 or at < _PAIRS or not _KEY_HEAD.fullmatch(sheet.text(row, filled[0])):
+        if len(filled) != 1 or at < _PAIRS or not heads_key(sheet.text(row, filled[0])):
             continue
         found = [row]
         for below in rows[at + 1 :].tolist():
             own = np.flatnonzero(sheet.filled[below]).tolist()
-            short = len(own) == _PAIRS and len(sheet.text(below, own[0])) <= _LONGEST_SIGN
+            short = len(own) == _PAIRS and len(sheet.text(below, own[0])) <= LONGEST_SIGN
             if not short or sheet.data[below, own[1]] or below != found[-1] + 1:
                 break
             found.append(below)

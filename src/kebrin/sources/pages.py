@@ -14,6 +14,7 @@ from lxml import etree
 from kebrin.cells import Area, Formats, Hints, Report, Sheet, Spots, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.grammar.languages import decimal_of
+from kebrin.grammar.legend import LONGEST_SIGN, Sign, heads_key, read_key
 from kebrin.grammar.reading import Look, read_text
 from kebrin.sources import files
 from kebrin.sources.encodings import Decoded, decode
@@ -198,12 +199,13 @@ def _lost(text: str, root: Element) -> tuple[str, ...]:
 
 @dataclass
 class _Table:
-    """One table: its element, its caption, the texts above it and behind it."""
+    """One table: its element, its caption, the texts above it and behind it, the signs that a text on the page explains."""
 
     element: Element
     caption: str = ""
     above: list[str] = field(default_factory=list)
     behind: list[str] = field(default_factory=list)
+    key: tuple[Sign, ...] = ()
 
 
 def _tables(root: Element) -> list[_Table]:
@@ -220,7 +222,10 @@ def _tables(root: Element) -> list[_Table]:
             found.append(table)
     if found:
         found[-1].behind = waiting
-    return _with_fields(found)
+    found = _with_fields(found)
+    # What the last lines of a page say of signs holds for all of its tables.
+    key = tuple(sign for text in found[-1].behind for sign in read_key(text)) if len(found) > 1 else ()
+    return [replace(one, key=key) for one in found]
 
 
 def _with_fields(tables: list[_Table]) -> list[_Table]:
@@ -228,6 +233,9 @@ def _with_fields(tables: list[_Table]) -> list[_Table]:
     found: list[_Table] = []
     above: list[str] = []
     for table in tables:
+        if found and (key := _key(table)):
+            found[-1].behind += [*table.above, *key, *table.behind]
+            continue
         pairs = [] if table is tables[-1] else _pairs(table.element)
         table.above[:0], above = above, []
         if pairs:
@@ -235,6 +243,20 @@ def _with_fields(tables: list[_Table]) -> list[_Table]:
         else:
             found.append(table)
     return found
+
+
+def _key(table: _Table) -> list[str]:
+    """A table of signs and what they stand for, "Key" above them, as lines of text; none if it is anything else."""
+    rows = [
+        [" ".join(all_text(cell).split()) for cell in row if cell.tag in {"td", "th"}] for row in rows_of(table.element)
+    ]
+    headed = [row for row in rows if len(row) == 1 and heads_key(row[0])]
+    pairs = [row for row in rows if row not in headed]
+    if not pairs or not (headed or any(map(heads_key, [table.caption, *table.above[-1:]]))):
+        return []
+    if any(len(row) != 2 or not 0 < len(row[0]) <= LONGEST_SIGN or not row[1] for row in pairs):
+        return []
+    return [*(row[0] for row in headed), *(" = ".join(row) for row in pairs)]
 
 
 def _pairs(table: Element) -> list[str]:
@@ -362,7 +384,7 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
     spoken = decimal_of({str(one.get("lang") or "") for one in around})
     spanned = _spanned_heads(elements, areas, top) if elements else None
     at, ends = (top + head, top + len(texts) - 1) if head >= 0 else (-1, -1)
-    hints = Hints(heads=at, ends=ends, spoken=spoken, spanned=spanned)
+    hints = Hints(heads=at, ends=ends, spoken=spoken, spanned=spanned, key=table.key)
     return sheet if hints == Hints() else replace(sheet, hints=hints)
 
 
