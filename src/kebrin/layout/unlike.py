@@ -102,7 +102,7 @@ def balance_of(numbers: NDArray[np.float64]) -> int:
 
 def _level_of_balance(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], columns: NDArray[np.intp]) -> str:
     """The innermost level of headings, if the columns under one heading outside it keep a balance; ''."""
-    if len(levels) < 2 or not _FEWEST_KEPT <= len(levels[-1].texts) <= _MOST_MEASURES:
+    if not levels or not _FEWEST_KEPT <= len(levels[-1].texts) <= _MOST_MEASURES:
         return ""
     outer = list(zip(*(level.codes.tolist() for level in levels[:-1]), strict=True)) or [()] * len(columns)
     groups = [[at for at, one in enumerate(outer) if one == key] for key in dict.fromkeys(outer)]
@@ -163,6 +163,15 @@ def _are_years(numbers: NDArray[np.float64]) -> bool:
     return bool(len(known) and ((known >= 1700) & (known <= 2200) & (known % 1 == 0)).all())
 
 
+def _written(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> str:
+    """What the figures of a text are written as: all as percentages, all as money, or plain."""
+    at = np.ix_(rows, columns)
+    figures = sheet.values[at][(sheet.kinds[at] == Kind.TEXT) & ~np.isnan(sheet.numbers[at])].tolist()
+    if figures and all("%" in text for text in figures):
+        return "percent"
+    return "money" if figures and all(map(bears_currency, figures)) else "plain"
+
+
 def _family(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], label: str) -> str:
     if bears_currency(label) or says_money(label):
         return "money"
@@ -173,7 +182,7 @@ def _family(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], lab
     if YEARS.search(label) and _are_years(sheet.numbers[np.ix_(rows, columns)]):
         return "year"
     if sheet.textual:
-        return "plain"
+        return _written(sheet, rows, columns)
     sample = rows[:_SAMPLE_ROWS]
     formats = sheet.formats(int(sample[-1]) + 1)
     families = {formats.family(int(row), int(column)) for row in sample for column in columns[:_SAMPLE_ROWS]}

@@ -14,6 +14,7 @@ _CURRENCIES = frozenset({
 })  # fmt: skip
 _LEAD = _CURRENCIES | {"(", "-", "−", "+"}
 _TRAIL = _CURRENCIES | {")", "%", ")%", "%)", "*"}
+_CLOSING = frozenset({")", ")%"})
 # Of the cells beside marks so many must hold figures.
 _MOSTLY = 0.8
 # Above the first mark there are headings only.
@@ -70,19 +71,22 @@ def _marks(texts: list[list[str]], column: int, merges: list[Area]) -> _Marks | 
         side
         for side, known in ((1, _LEAD), (-1, _TRAIL))
         if said <= known and 0 <= column + side < len(texts[0])
-        and not any(texts[row][column + side].strip() for row in heads) and _holds_figures(texts, column + side, rows)
+        and not any(texts[row][column + side].strip() for row in heads) and _holds_figures(texts, column, side, rows)
     ]  # fmt: skip
     return _Marks(rows, heads, sides) if sides else None
 
 
 def _side(column: int, marks: _Marks, merges: list[Area], sure: Counter[int]) -> int:
-    """On which side the figures of a column of marks stand: where one heading is over both, else where those of others do."""
-    over = [
-        side for side in marks.sides
-        if any(_over_several(area, column) and area.left <= column + side <= area.right for area in merges)
-    ]  # fmt: skip
-    if len(over) == 1 or len(marks.sides) == 1 or marks.heads:
-        return (over or marks.sides)[0]
+    """On which side the figures of a column of marks stand: where the narrowest heading is over both, or those of others."""
+    over = {
+        side: [area.right - area.left for area in merges
+               if _over_several(area, column) and area.left <= column + side <= area.right]
+        for side in marks.sides
+    }  # fmt: skip
+    narrowest = {side: min(widths) for side, widths in over.items() if widths}
+    nearest = [side for side, width in narrowest.items() if width == min(narrowest.values())]
+    if len(nearest) == 1 or len(marks.sides) == 1 or marks.heads:
+        return (nearest or marks.sides)[0]
     return max(marks.sides, key=lambda side: sure[side])
 
 
@@ -90,9 +94,10 @@ def _over_several(area: Area, column: int) -> bool:
     return area.left <= column <= area.right and area.right > area.left
 
 
-def _holds_figures(texts: list[list[str]], column: int, rows: list[int]) -> bool:
-    """Whether nearly all cells of some rows hold figures or nothing."""
-    cells = [texts[row][column].strip() for row in rows]
+def _holds_figures(texts: list[list[str]], column: int, side: int, rows: list[int]) -> bool:
+    """Whether nearly all cells beside marks are figures or hold nothing: `(118` is one with its `)`."""
+    own = [(texts[row][column].strip(), texts[row][column + side].strip()) for row in rows]
+    cells = [text if text[:1] != "(" or mark not in _CLOSING else f"{text}{mark}" for mark, text in own]
     return sum(not text or read_text(text).look not in {Look.WORDS, Look.CODE} for text in cells) >= _MOSTLY * len(
         cells
     )
