@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kebrin.grammar.words import says_whole
 from kebrin.layout.model import KEPT, Evidence, Layout, TotalLine
 
 if TYPE_CHECKING:
@@ -21,7 +22,8 @@ def settle_across(sheet: Sheet, layouts: Sequence[Layout]) -> list[Layout]:
     """The layouts, with lines that are called a total and sum nothing in their own block tried against all before."""
     settled: list[Layout] = []
     for layout in layouts:
-        alike = [other for other in settled if np.array_equal(other.body_columns, layout.body_columns)]
+        # A list's columns hold its labels too.
+        alike = [other for other in settled if np.isin(layout.body_columns, other.body_columns).all()]
         settled.append(_settled(sheet, layout, alike) if alike else layout)
     return settled
 
@@ -35,7 +37,7 @@ def _settled(sheet: Sheet, layout: Layout, before: Sequence[Layout]) -> Layout:
     failed = {
         line.at for line in layout.totals if line.axis == "row" and line.agree < 1 and not line.mean and not line.loose
     }
-    for row in sorted({*kept, *failed}):
+    for row in sorted({*kept, *failed, *_last_of_all(layout)}):
         own = layout.body_rows[layout.body_rows < row]
         parts = np.concatenate([*(other.body_rows for other in before), own])
         numbers = np.nan_to_num(sheet.numbers[np.ix_(parts, layout.body_columns)])
@@ -46,6 +48,13 @@ def _settled(sheet: Sheet, layout: Layout, before: Sequence[Layout]) -> Layout:
         if known.any() and (stated[known] != 0).any() and (gaps <= slack).all():
             layout = _with_total(layout, row, parts.astype(np.int32), len(before) + 1)
     return layout
+
+
+def _last_of_all(layout: Layout) -> set[int]:
+    """The last row of a block, if its label says that it speaks of all: "All quays"."""
+    last = len(layout.body_rows) - 1
+    labels = [text for level in layout.stub if (text := level.label(last))] if last > 0 else []
+    return {int(layout.body_rows[last])} if any(map(says_whole, labels)) else set()
 
 
 def _with_total(layout: Layout, row: int, parts: NDArray[np.int32], blocks: int) -> Layout:

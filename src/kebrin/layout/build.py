@@ -78,6 +78,7 @@ def build(
     used = {cell for level in heads.levels for cell in level.cells.tolist()}
     fields = tuple(one for one in fields if one.label_at[0] * sheet.shape[1] + one.label_at[1] not in used)
     if heads.levels:
+        down = tuple(_not_from(level, used) for level in down)
         down, totals, remarks = (*heads.levels, *down), (*totals, *bands), [*remarks, *said]
     total_rows = {line.at for line in totals if line.axis == "row"}
     observed = frame.rows[rows | np.isin(frame.rows, heads.bare)]
@@ -116,6 +117,17 @@ def build(
         title_at=title_at, unit=unit, stub_head=names.found[-1] if names.found else "", evidence=(*frame.evidence, *remarks),
         counts=frame.counts, numbered=numbered,
     )  # fmt: skip
+
+
+def _not_from(level: Level, heads: Collection[int]) -> Level:
+    """A level without the labels that it has from heads above its rows: these are levels of their own, and no "same as above"."""
+    carried = np.isin(level.cells, list(heads)) & (level.line >= 0)
+    if not carried.any():
+        return level
+    labels = [None if away else level.label(at) for at, away in enumerate(carried.tolist())]
+    return replace(
+        Level.of(level.name, labels, level.line, np.where(carried, MISSING, level.cells).tolist()), head=level.head
+    )
 
 
 def _parted(
@@ -397,6 +409,7 @@ def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> dict[str, s
         _, mark = trailing_mark(("x " if numbered else "x") + (first + ")" if first.startswith("(") else first))
         if not mark and (lettered := _LETTERED_NOTE.match(said)):
             first = mark = lettered[1]
-        if mark:
+        # What stands on both sides of a text sets it off: "*** END OF REPORT ***".
+        if mark and not said.endswith(f" {first}"):
             marks.setdefault(mark, said[len(first) :].lstrip(" .:)=-–—"))
     return marks

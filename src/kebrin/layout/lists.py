@@ -69,7 +69,7 @@ def is_form(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> 
     """
     if len(columns) != 2 or len(rows) < FEWEST_ROWS:
         return False
-    rows = rows[sheet.filled[np.ix_(rows, columns)].all(axis=1)]
+    rows = _behind_fields(sheet, rows[sheet.filled[np.ix_(rows, columns)].all(axis=1)], int(columns[0]))
     if len(rows) < FEWEST_ROWS:
         return False
     words = sheet.filled[np.ix_(rows, columns)] & ~sheet.data[np.ix_(rows, columns)]
@@ -79,6 +79,13 @@ def is_form(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> 
         sheet, rows[1:], int(columns[1])
     )))  # fmt: skip
     return bool(words[:, 0].all() and mixed and figures.any())
+
+
+def _behind_fields(sheet: Sheet, rows: NDArray[np.intp], column: int) -> NDArray[np.intp]:
+    """The rows behind labels with a colon and a gap: what stands there is judged by itself, and may be a table."""
+    labelled = [sheet.text(int(row), column).endswith(":") for row in rows]
+    first = labelled.index(False) if False in labelled else 0
+    return rows[first:] if first > 0 and rows[first] - rows[first - 1] > 1 and not any(labelled[first:]) else rows
 
 
 def _kinds_differ(sheet: Sheet, rows: NDArray[np.intp], column: int) -> bool:

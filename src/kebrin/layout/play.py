@@ -70,7 +70,7 @@ def in_play(sheet: Sheet) -> Play:
         columns = columns[sheet.filled[np.ix_(rows, columns)].sum(axis=0) > 1]
     columns = _but(columns, _asides(sheet, rows, columns))
     columns = _but(columns, _pairs_beside(sheet, rows, columns))
-    comments = (*comment_lines(sheet, rows), *rule_lines(sheet, rows))
+    comments = (*comment_lines(sheet, rows), *rule_lines(sheet, rows), *closing_lines(sheet, rows))
     rows = _but(rows, (*leading_field_lines(sheet, rows), *trailing_field_lines(sheet, rows), *key_lines(sheet, rows)))
     return Play(_but(rows, comments), columns, hidden_rows, hidden_columns, comments=comments)
 
@@ -118,6 +118,36 @@ def rule_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
         if isinstance(text, str) and is_drawn(text.strip()) and filled[at].sum() > 1
         and all(is_drawn(sheet.text(int(rows[at]), column)) for column in np.flatnonzero(filled[at]).tolist())
     )  # fmt: skip
+
+
+def closing_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
+    """Rows of keys with what they say right below figures, with a gap behind them: they speak of what stands above.
+
+    >>> from kebrin.cells import Sheet
+    >>> grid = [["Quay", "Fee"], ["East", 3], ["let: 5", "free: 2"], [None, None], ["Quay: West", None], ["Wick", 4]]
+    >>> closing_lines(Sheet.of(grid), np.array([0, 1, 2, 4, 5]))
+    (2,)
+    """
+    found: list[int] = []
+    filled = sheet.filled[rows]
+    firsts = sheet.values[rows, filled.argmax(axis=1)].tolist()
+    for at, text in enumerate(firsts):
+        row = int(rows[at])
+        if not at or not isinstance(text, str) or ":" not in text or int(rows[at - 1]) != row - 1:
+            continue
+        cells = np.flatnonzero(filled[at]).tolist()
+        above = found[-1:] == [row - 1] or sheet.data[row - 1].any()
+        if above and all(KEYED.fullmatch(sheet.text(row, column)) for column in cells):
+            found.append(row)
+    ends = {int(row) for row, below in zip(rows, [*rows[1:], -1], strict=True) if below != row + 1}
+    return tuple(row for row in found if _run_ends(found, row) in ends)
+
+
+def _run_ends(rows: Sequence[int], row: int) -> int:
+    """The last of the rows that follow one without a gap."""
+    while row + 1 in rows:
+        row += 1
+    return row
 
 
 def _comment_sign(sheet: Sheet, row: int) -> str:

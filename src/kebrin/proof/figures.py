@@ -15,7 +15,7 @@ from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_ratio, names_a_key, period_range, says_note, says_rank, speaks_of_columns
 from kebrin.proof.labelling import lines_in_use
 from kebrin.proof.sums import adds_up, sums_among
-from kebrin.table.arrays import block
+from kebrin.table.arrays import block, distinct_texts
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
-    from kebrin.table import Labels, Segment
+    from kebrin.table import Labels, Segment, Table
 
     Numbers = NDArray[np.float64]
 
@@ -32,9 +32,10 @@ _MOSTLY, _SERIES = 0.8, 4
 _NEAR = 0.25
 
 
-def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list[tuple[int, int]]]]:
+def figures_as_labels(sheet: Sheet, segment: Segment, table: Table) -> list[tuple[Labels, list[tuple[int, int]]]]:
     """Levels of labels that are figures and tell no lines apart that the other levels do not."""
     found = []
+    series = _stand_under_series(segment, table)
     for axis, used in enumerate(lines_in_use(segment)):
         levels = [one for one in segment.sources if one.axis == axis]
         if axis == 0 and len(segment.columns) > 1 and not any(one.axis == 1 for one in segment.sources):
@@ -53,7 +54,8 @@ def figures_as_labels(sheet: Sheet, segment: Segment) -> list[tuple[Labels, list
             # Figures beside or over words are labels; those between words and the body may be values.
             if level is not levels[-1] or _may_label(sheet, level, rows, columns):
                 continue
-            if _stands_beside(sheet, segment, level) or (axis == 0 and _is_merged_down(sheet, level)):
+            # What stands under no period of a series says something of its whole line.
+            if axis == 0 and (series or _stands_beside(sheet, segment, level) or _is_merged_down(sheet, level)):
                 continue
             others = [one for one in levels if one is not level]
             whole = bool((sheet.numbers[rows, columns][figures] % 1 == 0).all())
@@ -114,16 +116,16 @@ def _stands_beside(sheet: Sheet, segment: Segment, level: Labels) -> bool:
     head = sheet.text(*level.head) if level.head[0] >= 0 else ""
     body = max((int(one.columns.max()) for one in segment.sources if one.axis == 1 and len(one.columns)), default=-1)
     there = level.columns[level.columns >= 0]
-    right = level.axis == 0 and len(there) > 0 and -1 < body < int(there.min())
-    heads = [one for one in segment.sources if one.axis == 1]
-    inner = heads[-1] if heads else None
-    texts = (
-        []
-        if inner is None
-        else [sheet.text(row, at) for row, at in zip(inner.rows.tolist(), inner.columns.tolist(), strict=True)]
-    )
-    series = len(texts) >= _SERIES and bool(period_name(texts))
-    return right and (is_ratio(head) or says_rank(head) or series)
+    return len(there) > 0 and -1 < body < int(there.min()) and (is_ratio(head) or says_rank(head))
+
+
+def _stand_under_series(segment: Segment, table: Table) -> bool:
+    """Whether the innermost headings over the figures are periods and nothing else."""
+    heads = [one.column for one in segment.sources if one.axis == 1 and one.column in table.columns]
+    if not heads:
+        return False
+    texts = distinct_texts(table.data.column(heads[-1]))
+    return len(texts) >= _SERIES and bool(period_name(texts))
 
 
 def _tell_apart(sheet: Sheet, levels: Sequence[Labels], lines: NDArray[np.intp]) -> bool:

@@ -56,6 +56,7 @@ _LISTED = 200
 # What is longer is a remark, whatever words it has.
 _LONGEST_LABEL = 60
 _FEW = 6
+_FEWEST_TIES = 2
 
 
 @dataclass(frozen=True)
@@ -166,6 +167,8 @@ def reach(
         _called_totals(account, segment, table, said)
         _totals_among_values(account, segment, table, said)
         _misplaced_figures(account, segment, table, said)
+    if len(segments) > 1:
+        _sums_across(account, [segment for segment, _ in segments], said)
     account_for_left(account, left, labels)
     for segment, _ in segments:
         object_to_strangers(account, segment, said.kept, heads_named=said.cutins)
@@ -426,7 +429,7 @@ def _cell_that_says(sheet: Sheet, labels: Labels, used: NDArray[np.bool_], text:
 def _misplaced_figures(account: Account, segment: Segment, table: Table, said: Said) -> None:
     """Figures that stand for labels, and records that sum others."""
     sheet = account.sheet
-    for level, cells in figures_as_labels(sheet, segment):
+    for level, cells in figures_as_labels(sheet, segment, table):
         if level.column in table.columns and not said.names(level.axis):
             account.object(
                 FindingKind.FIGURES,
@@ -449,6 +452,29 @@ def _misplaced_figures(account: Account, segment: Segment, table: Table, said: S
         )
         what = f"{name}{f' {label!r}' if label else ''} is the sum of {count} lines beside it and is kept as data"
         account.object(FindingKind.SUM, what, [cell], *settle)
+
+
+def _sums_across(account: Account, segments: Sequence[Segment], said: Said) -> None:
+    """The last record of a block, where it sums all records above it, those of the blocks before among them."""
+    sheet = account.sheet
+    first = min(int(one.rows[0]) for one in segments if len(one.rows))
+    for segment in segments:
+        row = int(segment.rows[-1]) if len(segment.rows) else first
+        if row == first or not account.body[first : int(segment.rows[0])].any():
+            continue
+        own = np.flatnonzero(account.body[row] & ~np.isnan(sheet.numbers[row]) & (sheet.numbers[row] != 0))
+        above = np.where(account.body[first:row, own], np.nan_to_num(sheet.numbers[first:row, own]), 0.0)
+        labels = _labels_of(sheet, segment, 0, row)
+        called = any(total_word(label) or says_whole(label) for label in labels)
+        gaps = np.abs(above.sum(axis=0) - sheet.numbers[row, own])
+        ties = gaps <= 1e-9 * np.maximum(np.abs(above).sum(axis=0), 1.0)
+        if not ties.all() or len(own) < (1 if called else _FEWEST_TIES) or said.keeps(*labels):
+            continue
+        label = labels[-1] if labels else f"row {row + 1}"
+        what = f"row {row + 1} {label!r} is the sum of all records above it, of several blocks, and is kept as data"
+        account.object(
+            FindingKind.SUM, what, [(row, int(own[0]))], Settle("totals", [label]), Settle("not_totals", [label])
+        )
 
 
 def _own_levels(segment: Segment, axis: int) -> list[str]:

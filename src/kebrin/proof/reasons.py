@@ -12,7 +12,7 @@ import numpy as np
 from kebrin.cells import Kind, Sheet
 from kebrin.cells.arithmetic import follows
 from kebrin.grammar.periods import of_several_months
-from kebrin.grammar.words import carried_word, is_drawn, is_unit, says_whole, speaks_of_columns, total_word
+from kebrin.grammar.words import KEYED, carried_word, is_drawn, is_unit, says_whole, speaks_of_columns, total_word
 from kebrin.proof.ledger import Use
 from kebrin.proof.left import Left, Why
 from kebrin.table.findings import Finding, FindingKind, Settle
@@ -418,6 +418,13 @@ def _is_stamp(text: str) -> bool:
     return 0 < count <= 2 and len(rest.split()) <= 2 and not any(map(str.isdigit, rest))
 
 
+def _closes(sheet: Sheet, row: int) -> bool:
+    """Whether a row holds nothing but keys with what they say, and the next row nothing: it speaks of what stands above."""
+    texts = [sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist()]
+    ends = row + 1 == sheet.shape[0] or not sheet.filled[row + 1].any()
+    return ends and not sheet.data[row].any() and all(KEYED.fullmatch(text) for text in texts)
+
+
 def _is_around_hull(sheet: Sheet, hull: tuple[int, int, int, int], cell: tuple[int, int]) -> bool:
     """The same for one block."""
     (top, first, bottom, last), (row, column) = hull, cell
@@ -433,7 +440,7 @@ def _is_around_hull(sheet: Sheet, hull: tuple[int, int, int, int], cell: tuple[i
     spoken = not beside_rows and _is_spoken(sheet, row)
     # A label with a colon and what stands beside it is a line of text, however narrow the table is.
     if filled > max(2 if spoken else 1, (last - first + 1) // 2) or (beside_rows and filled > 1):
-        return False
+        return _closes(sheet, row)
     apart = row < top and not sheet.filled[row + 1 : top].any(axis=1).all()
     if row < top and filled > _TITLE_CELLS and not spoken and not apart:
         return (

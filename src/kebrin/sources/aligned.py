@@ -191,6 +191,18 @@ class Columns:
             return Row(cells, [])
         return self._worked_out(line, cells)
 
+    def goes_through(self, line: Placed) -> bool:
+        """Whether a line of several runs keeps to no columns: words from the left edge on, through a gap, and no figures.
+
+        "ACCOUNT 4010  Repairs" is one text over the columns of dates and names below it.
+        """
+        if len(line.fields) < 2 or not self.figures or line.parted:
+            return False
+        over = [self._over(one) for one in line.fields]
+        through = line.fields[0].left <= self.places[0][0] and len(over[0]) > 1
+        figures = any(one.is_figure for one in line.fields) or any(at in self.figures for own in over for at in own)
+        return through and not figures
+
     def _form(self, line: Placed) -> tuple[int, ...] | None:
         """The column of each run of text of a line, if each has one to itself: so it is for all with runs at the same places."""
         over = [self._over(one) for one in line.fields]
@@ -204,6 +216,9 @@ class Columns:
         if len(line.fields) == 1 and not line.fields[0].is_figure and self._aligned(line.fields[0]) is None:
             cells[0] = line.fields[0].text  # it stands over or in the middle of all columns: it heads what follows
             return Row(cells, [(0, len(cells) - 1)] if len(cells) > 1 else [])
+        if self.goes_through(line):
+            cells[0] = " ".join(one.text for one in line.fields)
+            return Row(cells, [(0, len(cells) - 1)])
         for one in parts:
             over = self._over(one)
             at = (over[-1] if one.is_figure else over[0]) if over else self._nearest(one)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from itertools import pairwise, zip_longest
+from itertools import islice, pairwise, takewhile, zip_longest
 from typing import TYPE_CHECKING
 
 from kebrin.grammar.words import without_continued
@@ -38,6 +38,8 @@ _COUNT = re.compile(r"\s*(?:total )?(?:number|no\.?|count) of [^\d]*?\s{2,}\d[\d
 _DECIMAL = re.compile(r"(?<![\d.,])\d+[.,]\d+(?![\d.,])")
 _SEVERAL = 2
 _FEWEST = 3
+# Headings stand no further below what heads a section.
+_HEADS_BELOW = 12
 # So many runs of text are two labels with what they say.
 _PAIRED = 4
 
@@ -328,16 +330,32 @@ def apart_row(line: Placed, width: int) -> Row:
 
 
 def said_on(texts: Sequence[str]) -> list[int]:
-    """Lines that only say that what the line above them heads goes on, as at the top of a page.
+    """Lines that only say that what a line above heads goes on, as at the top of a page, and what is said again below it.
 
     >>> said_on(["Paint", "", "Paint (continued)", "4 Varnish"])
     [2]
+    >>> said_on(["Quay: East", "Berth  Fee", "E1       4", "Quay: East (cont.)", "Berth  Fee", "E2       7"])
+    [3, 4]
     """
     found: list[int] = []
-    above = ""
+    above: dict[str, int] = {}
+    last = ""
     for at, text in enumerate(texts):
-        said = text.strip()
-        if said and above and said != above and without_continued(said) == above:
-            found.append(at)
-        above = said or above
+        said = " ".join(text.split())
+        if not said:
+            continue
+        on = without_continued(said)
+        if on != said and on in above and (on == last or _heads_last(texts, above[on], at)):
+            # A record may come again too, but with its figures.
+            heads = {one for one in texts[above[on] + 1 : above[on] + _HEADS_BELOW] if not any(map(str.isdigit, one))}
+            again = takewhile(heads.__contains__, islice(texts, at + 1, None))
+            found += range(at, at + 1 + sum(1 for _ in again))
+        above[said], last = at, said
     return found
+
+
+def _heads_last(texts: Sequence[str], above: int, at: int) -> bool:
+    """Whether a line with a key is the last of its kind before another: "Quay: East" with no "Quay: " between."""
+    key, colon, _ = texts[above].partition(":")
+    own = texts[above].split()
+    return bool(colon) and all(text.split() == own for text in texts[above + 1 : at] if text.startswith(key + colon))

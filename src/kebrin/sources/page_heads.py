@@ -7,7 +7,7 @@ from collections import Counter
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from kebrin.sources.lines import PAGE, STAMP, begins, is_rule, numbered_pages, says_page
+from kebrin.sources.lines import PAGE, STAMP, begins, fields_of, is_rule, numbered_pages, says_page
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -54,7 +54,9 @@ def _end_of_head(texts: Sequence[str], starts: Sequence[int], first: Sequence[st
         if not 2 * alike > len(starts):
             break
         same = sum(head.split() == texts[start + at].split() for start in starts if start + at < len(texts))
-        plain = 2 * same > len(starts) and head.strip() and (is_rule(head) or not _DIGITS.search(head))
+        # A text alone that all pages say is no record, whatever figures are in it: "As at 1 April 2031".
+        alone = same == len(starts) and len(fields_of(head)) == 1
+        plain = 2 * same > len(starts) and head.strip() and (is_rule(head) or alone or not _DIGITS.search(head))
         if plain or says_page(head) or (not at and _is_counted(texts, starts)):
             end = at + 1
     return end

@@ -100,6 +100,7 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     rest = every.but(passed)
     lines, heads = without_page_heads(rest, stated.pages)
     on = said_on(lines.texts) if heads else []
+    repeated = _runs_in(lines.texts[at] for at in on)
     lines = without_count(lines, heads).but(set(on))
     ruler = Ruler() if _says_where(stated) else find_ruler(lines.texts) or _close_columns(lines.texts)
     kept = lines.but({at for at, line in enumerate(lines.texts) if is_rule(line)})
@@ -117,7 +118,7 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     told = [_told_of_heads(rest, heads)] if heads else []
     told += told_of_lines(every.texts, stated)
     aside = {
-        "cells of page heads said again": _runs_in(rest.texts[at] for at in heads) + len(on),
+        "cells of page heads said again": _runs_in(rest.texts[at] for at in heads) + repeated,
         "cells of lines that the plan passes over": _runs_in(every.texts[at] for at in passed),
     }
     aside = {what: count for what, count in aside.items() if count}
@@ -288,6 +289,8 @@ class _Laid:
         several = next((at + 1 for at, one in enumerate(placed) if at not in bare and len(one.fields) > 1), len(placed))
         first = _first_alike(placed, body[0], bare) if body else several
         first = ruler.first_below([one.text for one in placed]) if ruler else first
+        while first and first - 1 not in bare and columns.goes_through(placed[first - 1]):
+            first -= 1  # what heads the first records stands between them and the headings
         # Titles stand alone above a blank line.
         bare |= {at for at in range(first - 1) if len(placed[at].fields) == 1 and not placed[at + 1].text.strip()}
         heads = frozenset(
