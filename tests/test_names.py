@@ -105,3 +105,15 @@ def test_titles_tell_blocks_apart_beside_sheets_with_one_block(tmp_path: Path) -
     assert drafted.holds
     (again,) = drafted.tables.values()
     assert again.to_arrow().to_pylist() == table.to_arrow().to_pylist()
+
+
+def test_what_fields_say_of_each_file_is_no_column_twice(tmp_path: Path) -> None:
+    for place, month, number in (
+        ("East", "March 2031", "0331"),
+        ("West", "March 2031", "0331"),
+        ("East", "April 2031", "0431"),
+    ):
+        text = f"Quay:,{place}\nPeriod:,{month}\n\nboat,dues\nGull,4.5\nTern,3.5\n"
+        (tmp_path / f"dues-{place}-{number}.csv").write_text(text, "utf-8")
+    (table,) = kb.tidy(*sorted(tmp_path.glob("*.csv"))).tables.values()
+    assert table.columns == ("Quay", "Period", "boat", "dues")

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 import kebrin as kb
 from kebrin.errors import SourceError
 from kebrin.sources import read
+from tidying import tidied_text
 
 if TYPE_CHECKING:
     import subprocess
@@ -165,3 +166,20 @@ def test_comments_that_say_unlike_things_under_one_key_head_what_follows(tmp_pat
     assert run.holds
     (table,) = run.tables.values()
     assert [row["Quay"] for row in table.to_arrow().to_pylist()] == ["North"] * 4 + ["South"] * 4
+
+
+def test_figures_that_belong_to_a_line_of_months_are_its_labels_and_asked_about(tmp_path: Path) -> None:
+    months = {f"2031-0{at}": at * 1.5 for at in range(1, 6)}
+    stations = {
+        f"Q{at}": {"name": name, "depth": depth, "waves": months}
+        for at, (name, depth) in enumerate([("East", 31), ("West", 12), ("Pier", 24)])
+    }
+    run = tidied_text(tmp_path, json.dumps({"quays": stations}), "r.json")
+    assert run.holds
+    assert any("may be the first of the figures" in one.what for one in run.proof.questions)
+
+
+def test_letters_before_a_number_that_are_no_currency_stay_a_code(tmp_path: Path) -> None:
+    run = tidied_text(tmp_path, json.dumps([{"tag": f"TAG{at}", "dues": at * 2.5} for at in range(11, 19)]), "r.json")
+    (table,) = run.tables.values()
+    assert table.to_arrow().column("tag").to_pylist()[0] == "TAG11"

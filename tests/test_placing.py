@@ -482,3 +482,124 @@ def test_a_count_below_the_records_is_none_of_them(tmp_path: Path) -> None:
     run = tidied_text(tmp_path, "\n".join([*lines, "-" * 25, "NUMBER OF BOATS         3"]))
     assert run.holds
     assert rows_of(run)[-1] == ("Skua", "Brae", 14)
+
+
+LEDGER = """HARBOUR OFFICE             LEDGER                     PAGE    1
+
+DATE      REF      DETAIL              DEBIT      CREDIT      BALANCE
+---------------------------------------------------------------------
+ACCOUNT 4010  Quay repairs
+                   Opening                                     100.00
+01.04.31  CN0410   Rope                40.00                   140.00
+26.04.31  PI0565   Refund                         30.00        110.00
+          PI0601   Paint               12.00                   122.00
+
+ACCOUNT 4025  Launch hire
+                   Opening                                      50.00
+02.04.31  PI0803   Fuel                25.00                    75.00
+14.05.31  JN0220   Refund                         15.00         60.00
+15.05.31  JN0231   Fuel                 5.00                    65.00
+"""
+
+
+def test_words_that_go_through_a_gap_head_what_follows_and_a_balance_makes_records(tmp_path: Path) -> None:
+    run = tidied_text(tmp_path, LEDGER)
+    assert run.holds
+    assert columns_of(run) == ("section", "DATE", "REF", "DETAIL", "DEBIT", "CREDIT", "BALANCE")
+    assert [row[0] for row in rows_of(run)] == ["ACCOUNT 4010 Quay repairs"] * 4 + ["ACCOUNT 4025 Launch hire"] * 4
+    assert [str(row[1]) for row in rows_of(run)][:4] == ["None", "2031-04-01", "2031-04-26", "2031-04-26"]
+
+
+QUAYS = """HARBOUR REGISTER                    Page 1 of 2
+As at 1 April 2031
+
+Quay: East     Keeper: Holm
+  Berth  Vessel      Metres     Dues
+  -----  ---------  -------  -------
+  E1     Gull            12    40.00
+  E2     Tern             9    30.00
+         East total      21    70.00
+         let: 2   free: 1
+
+Quay: West     Keeper: Brae
+  Berth  Vessel      Metres     Dues
+  -----  ---------  -------  -------
+  W1     Skua            10    35.00
+
+HARBOUR REGISTER                    Page 2 of 2
+As at 1 April 2031
+
+Quay: West     Keeper: Brae (continued)
+  Berth  Vessel      Metres     Dues
+  -----  ---------  -------  -------
+  W2     Fulmar           7    20.00
+         West total      17    55.00
+         let: 2   free: 0
+
+         All quays       38   125.00
+"""
+
+
+def test_what_goes_on_on_the_next_page_is_one_and_keys_below_figures_speak_of_them(tmp_path: Path) -> None:
+    run = tidied_text(tmp_path, QUAYS)
+    assert run.holds
+    assert [row[:3] for row in rows_of(run)] == [
+        ("East", "Holm", "E1"), ("East", "Holm", "E2"), ("West", "Brae", "W1"), ("West", "Brae", "W2"),
+    ]  # fmt: skip
+
+
+def test_a_line_that_sums_several_blocks_and_stays_a_record_is_objected_to(tmp_path: Path) -> None:
+    run = tidied_text(tmp_path, QUAYS.replace("All quays ", "Port      "))
+    assert not run.holds
+    assert any("of several blocks" in one for one in run.proof.failures)
+
+
+LINES = (
+    "<h2>{name}</h2><table><tr><th>Quay</th><th>2029</th><th>2030</th><th>2031</th></tr>"
+    "<tr><td>{quay}</td><td>12.5</td><td>{sign}</td><td>7.1</td></tr>"
+    "<tr><td>{quay} head</td><td>3.1</td><td>4.4</td><td>5.0</td></tr></table>"
+)
+KEY = "<table><tr><td colspan=2>Key</td></tr><tr><td>c</td><td>not published</td></tr></table>"
+
+
+def test_a_key_in_a_table_of_its_own_speaks_of_all_tables_of_the_page(tmp_path: Path) -> None:
+    north, south = (
+        LINES.format(name=f"{name} line", quay=name, sign=sign) for name, sign in (("North", "c"), ("South", "8.8"))
+    )
+    run = tidied_text(tmp_path, PAGE.format("en", north + south + KEY), "r.html")
+    assert run.holds
+    assert [row[-1] for row in rows_of(run)][:3] == [12.5, None, 7.1]
+
+
+def test_a_key_in_cells_of_its_own_below_a_table_is_one(tmp_path: Path) -> None:
+    head = ["Quay", "Jan", "Feb", "Mar"]
+    rows = [head, ["East", 4, "q", 6], ["West", 7, 9, "-"], [], ["Key"], ["q", "not counted"], ["-", "built in April"]]
+    run = tidied(tmp_path, rows)
+    assert run.holds
+    assert [row[-1] for row in rows_of(run)] == [4, None, 6, 7, 9, None]
+
+
+STATEMENT = (
+    "<tr><td>&nbsp;</td><td colspan=2>2031</td><td></td><td colspan=2>2030</td><td></td></tr>"
+    "<tr><td>Slips</td><td>£</td><td>1,553</td><td></td><td>£</td><td>2,668</td><td></td></tr>"
+    "<tr><td>Refunds</td><td></td><td>(118</td><td>)</td><td></td><td>(64</td><td>)</td></tr>"
+    "<tr><td>Berths</td><td></td><td>979</td><td></td><td></td><td>329</td><td></td></tr>"
+    "<tr><td>Total</td><td>£</td><td>2,414</td><td></td><td>£</td><td>2,933</td><td></td></tr>"
+)
+
+
+def test_closing_brackets_in_cells_of_their_own_belong_to_their_figures(tmp_path: Path) -> None:
+    run = tidied_text(tmp_path, PAGE.format("en", f"<table>{STATEMENT}</table>"), "r.html")
+    assert run.holds
+    assert [row[-1] for row in rows_of(run)] == [1553, 2668, -118, -64, 979, 329]
+
+
+def test_figures_of_two_kinds_in_a_page_are_two_measures(tmp_path: Path) -> None:
+    heads = "<tr><th rowspan=2>Quay</th><th colspan=2>Wait (minutes)</th><th colspan=2>On time</th></tr>"
+    years = "<tr><th>2030</th><th>2031</th><th>2030</th><th>2031</th></tr>"
+    body = "".join(
+        f"<tr><td>{quay}</td><td>{at}.5</td><td>{at}.1</td><td>8{at}%</td><td>9{at}%</td></tr>"
+        for at, quay in enumerate(["East", "West", "Pier"], 3)
+    )
+    run = tidied_text(tmp_path, PAGE.format("en", f"<table>{heads}{years}{body}</table>"), "r.html")
+    assert columns_of(run) == ("Quay", "year", "Wait (minutes)", "On time")

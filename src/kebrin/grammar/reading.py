@@ -170,7 +170,7 @@ def _look(bare: str, amount: Amount, digits: str) -> Look:
         return Look.CODE  # 007 is a name, and a double does not hold more digits
     if amount.unit in _ORDINAL or amount.unit.casefold() in _month_words():
         return Look.WORDS
-    if _is_strange(amount) and len(amount.runs) == 1:
+    if is_name(amount):
         return Look.WORDS
     if _PLAIN.fullmatch(bare):
         return Look.NUMBER
@@ -215,6 +215,15 @@ def bears_currency(text: str) -> bool:
     (True, True, False)
     """
     return any(len(found) == 1 or found in CURRENCIES for found in _CURRENCY_WORD.findall(text))
+
+
+def is_name(amount: Amount) -> bool:
+    """Whether an amount is a name that ends with a number.
+
+    >>> [is_name(understand(text)) for text in ("AAA00", "EUR 00", "AAA 0.00")]
+    [True, False, False]
+    """
+    return _is_strange(amount) and len(amount.runs) == 1
 
 
 def _is_strange(amount: Amount) -> bool:

@@ -154,7 +154,9 @@ def _crosses(pattern: Pattern, headings: Sequence[str]) -> bool:
     (others,) = said.values()
     numbered = NUMBER not in said or sorted(map(int, others)) == list(range(1, len(others) + 1))
     bare = not any(any(map(str.isdigit, one)) for one in measures)
-    return min(len(measures), len(others)) > 1 and len(measures) * len(others) == len(set(known)) and numbered and bare
+    # One thing said of several periods crosses too; of numbers it may be names: "Room 1", "Room 2".
+    several = min(len(measures), len(others)) > 1 or (len(measures) == 1 and NUMBER not in pattern.names)
+    return several and len(measures) * len(others) == len(set(known)) and numbered and bare
 
 
 def _kind_of(part: str) -> str:
@@ -174,8 +176,14 @@ def self_parted(sheet: Sheet, play: Play, frame: Frame) -> Frame:
     parted = parted_frame(sheet, play, str(pattern), head=frame.boxhead[0])
     if parted is None or (NUMBER in pattern.names and not _unlike(sheet, parted, pattern)):
         return frame  # A1, A2, B1, B2 are names of places as well
-    # Figures that one table lays long stay one column of values.
-    return parted if frame.listed else replace(parted, pattern=str(pattern).replace(f"{{{MEASURE}}}", "{heading}"))
+    # Figures that one table lays long stay one column of values, called by the one thing that they are.
+    at = pattern.names.index(MEASURE)
+    said = {one[at] for one in pattern.parted([sheet.text(frame.boxhead[0], column) for column in columns]) if one}
+    return (
+        parted
+        if frame.listed or len(said) == 1
+        else replace(parted, pattern=str(pattern).replace(f"{{{MEASURE}}}", "{heading}"))
+    )
 
 
 def _unlike(sheet: Sheet, frame: Frame, pattern: Pattern) -> bool:

@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 Order = Literal["", "day first", "month first", "year first"]
 _NAMES = {letters: name for name, letters in PLACES.items()}
 _DOTTED = re.compile(r"0{1,2}\.\s?0{1,2}\.\s?0000\.?(?:,?\s+0{1,2}[:.]00(?:[:.]00)?)?")
+# The days of each month at most; none is the month 0.
+_LONGEST = np.array([0, 31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31])
 # Rows show an order only if they hold at least so many different days.
 _DAYS_IN_ORDER = 8
 
@@ -89,14 +91,15 @@ def find_order(
 
 
 def _possible(chunk: Chunk, moment: Moment, latest: int) -> dict[str, NDArray[np.bool_]]:
-    """For each order that a shape allows, which of its texts are dates in it: months up to 12, and the weekday right."""
+    """For each order that a shape allows, which of its texts are dates in it: no 31 April, and the weekday right."""
     if moment.weekday >= 0:
         return {places: seconds_of(chunk, moment, places, latest) != NONE for places in _allowed(moment)}
     part = {name: chunk.digits(*moment.parts[name]) for name in "abc"}
     found = {}
     for places in _allowed(moment):
         month, day = part["abc"[places.index("m")]], part["abc"[places.index("d")]]
-        found[places] = (month >= 1) & (month <= 12) & (day >= 1) & (day <= 31)
+        found[places] = (month >= 1) & (month <= 12) & (day >= 1)
+        found[places] &= day <= _LONGEST[np.clip(month, 1, 12)]
     return found
 
 

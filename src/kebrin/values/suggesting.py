@@ -13,6 +13,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import ValuesError
+from kebrin.grammar.reading import is_name
 from kebrin.grammar.words import names_a_key, period_range, unknown_units
 from kebrin.table import arrays
 from kebrin.values.dates import language_of, read_dates
@@ -100,6 +101,8 @@ def _numbers(texts: Texts, column: str, read: Numbers) -> Suggestion | None:
         return Suggestion("identifiers", {}, "numbers with leading zeros: they are names and not amounts")
     if lost:
         return _with_others(texts, column, "number", "numbers", read.unread, read.convention.evidence)
+    if used and all(amount is not None and is_name(amount) for amount in used):
+        return Suggestion("identifiers", {}, "letters before numbers: they are names and not amounts")
     currencies = {amount.currency for amount in used if amount is not None} - {""}
     units = {amount.unit for amount in used if amount is not None} - {""}
     step: dict[str, Any] = {"number": column}

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from kebrin.grammar.periods import period_name, words_for
 
 if TYPE_CHECKING:
-    from collections.abc import Container, Sequence
+    from collections.abc import Container, Iterable, Sequence
 
 _YEAR = r"(?:18|19|20|21)\d\d"
 _MONTH = r"(?:0[1-9]|1[0-2])"
@@ -32,6 +32,7 @@ _STYLES = (
 )
 _EDGE = (r"(?<![0-9])", r"(?![0-9])")
 _FEWEST_SHARED = 2
+_TOKEN = re.compile(r"[^\W\d_]+|\d+")
 
 
 class FilePart(NamedTuple):
@@ -155,6 +156,33 @@ def _plain(names: Sequence[str], taken: Container[str]) -> FilePart | None:
     values = {name: match[1] for name, match in matches.items() if match}
     kind = period_name(list(values.values()))
     return FilePart("file" if kind in taken else kind or "file", pattern, values)
+
+
+def says_all(texts: Iterable[str], part: str) -> bool:
+    """Whether some texts say all that a part of a name says: its words, its numbers, its months and years.
+
+    >>> says_all(["North quay", "March 2031"], "quay-0331"), says_all(["North quay", "March 2031"], "quay-0431")
+    (True, False)
+    """
+    words: set[str] = set()
+    for text in texts:
+        for word in _TOKEN.findall(text.casefold()):
+            month = words_for("month", ["en", "de", "fr"]).get(word)
+            words |= {word, *([f"{month:02}"] if month else [])}
+            if re.fullmatch(_YEAR, word):
+                words.add(word[2:])
+    tokens = _TOKEN.findall(part.casefold())
+    return bool(tokens) and all(
+        token in words or (token.isdecimal() and _is_made_of(token, {word for word in words if word.isdecimal()}))
+        for token in tokens
+    )
+
+
+def _is_made_of(digits: str, numbers: Container[str]) -> bool:
+    """Whether digits are a few numbers of two or four digits, one behind the other."""
+    return not digits or any(
+        digits[:size] in numbers and _is_made_of(digits[size:], numbers) for size in (2, 4) if len(digits) >= size
+    )
 
 
 def _quoted(text: str) -> str:

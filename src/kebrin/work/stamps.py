@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from kebrin.work.filenames import file_parts
+from kebrin.work.filenames import file_parts, says_all
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -75,7 +75,17 @@ def _of_files(pieces: Sequence[Piece]) -> list[Stamp]:
     return [
         Stamp(part.name, "file", f"file name, '{part.pattern}'", tuple(part.values[name] for name in names))
         for part in parts
+        if not _fields_say([(_said(piece), part.values[Path(piece.file).name]) for piece in pieces])
     ]
+
+
+def _said(piece: Piece) -> tuple[str, ...]:
+    return tuple(text for text in piece.fields.values() if text)
+
+
+def _fields_say(parts: Sequence[tuple[tuple[str, ...], str]]) -> bool:
+    """Whether the fields of each file say what its name does, each another thing: one column tells it."""
+    return len({fields for fields, _ in parts}) == len(set(parts)) and all(says_all(*one) for one in parts)
 
 
 def _of_sheets(pieces: Sequence[Piece]) -> list[Stamp]:
