@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+import openpyxl
+from openpyxl.styles import Alignment
+
 import kebrin as kb
 from building import write_book
 from settling import open_findings, run_with
@@ -179,3 +182,42 @@ def test_a_mark_may_stand_before_its_figure(tmp_path: Path) -> None:
     run = tidied(tmp_path, rows)
     assert run.holds
     assert [row[2] for row in rows_of(run)] == [12, 14, 9, 10]
+
+
+def test_a_row_that_says_how_many_records_there_are_is_none_of_them(tmp_path: Path) -> None:
+    rows = [
+        ["Day", "Boat", "Load", "Crew"],
+        ["Mon", "Gull", 12, "TB"],
+        ["Tue", "Tern", 30, "Mo"],
+        ["Wed", "Skua", 9, "TB"],
+    ]
+    run = tidied(tmp_path, [*rows, ["Thu", "Gull", 14, "Mo"], ["Landings", "", "", 4]])
+    assert run.holds
+    assert [row[0] for row in rows_of(run)] == ["Mon", "Tue", "Wed", "Thu"]
+    wrong = tidied(tmp_path, [*rows, ["Thu", "Gull", 14, "Mo"], ["Landings", "", "", 5]])
+    assert wrong.proof.questions
+
+
+def test_a_text_centred_across_blank_cells_stands_over_these_alone(tmp_path: Path) -> None:
+    book = openpyxl.Workbook()
+    sheet = book.worksheets[0]
+    body = [["East", 4, 2, 6, 1, 3], ["West", 5, 3, 7, 2, 8], ["Pier", 9, 4, 8, 1, 2]]
+    for row in [["", "On foot", "", "In cars", "", ""], ["Quay", "Out", "In", "Out", "In", "Bicycles"], *body]:
+        sheet.append([cell or None for cell in row])
+    for cell in sheet["B1:E1"][0]:
+        cell.alignment = Alignment(horizontal="centerContinuous")
+    book.save(tmp_path / "r.xlsx")
+    run = kb.tidy(tmp_path / "r.xlsx")
+    assert run.holds
+    heads = {(row[1], row[2]) for row in rows_of(run)}
+    assert (None, "Bicycles") in heads
+    assert ("In cars", "In") in heads
+
+
+def test_a_mean_of_several_blocks_is_no_record(tmp_path: Path) -> None:
+    head = ["Crew", "Rowing", "Knots"]
+    first = [["Team A"], head, ["Ane", 7, 5.5], ["Bo", 8, 6.5], ["Cai", 3, 4.0], []]
+    second = [["Team B"], head, ["Dag", 9, 9.0], ["Eli", 2, 4.0], ["Fay", 7, 7.0], [], ["Average of all", 6, 6.0]]
+    run = tidied(tmp_path, [*first, *second])
+    assert run.holds
+    assert [row[1] for row in rows_of(run)][::2] == ["Ane", "Bo", "Cai", "Dag", "Eli", "Fay"]

@@ -12,7 +12,7 @@ from kebrin.layout.headings import boxhead_rows
 from kebrin.layout.model import Counted, Evidence
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
     from numpy.typing import NDArray
 
@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 
 # So few columns of a row show that it counts, and so few lines are counted; signs are short, and there are few of them.
 _FEWEST_COUNTS, _FEWEST_LINES = 3, 2
+# What a row that counts records lacks of what nearly all of them say.
+_FEWEST_RECORDS, _FEWEST_LACKED, _NEARLY_ALL = 3, 2, 0.8
 _LONGEST_SIGN, _MOST_SIGNS, _MOST_LINES = 24, 24, 400
 
 
@@ -162,3 +164,32 @@ def _frame(sheet: Sheet, play: Play, grid: _Grid, block: _Block, depth: int | No
         heads, heads, stub, rows, across, said, play.hidden_rows, play.hidden_columns, play.repeats, play.pages,
         beside=beside, counts=tuple(counted),
     )  # fmt: skip
+
+
+def with_record_count(sheet: Sheet, frame: Frame | None, kept: Collection[str] = ()) -> Frame | None:
+    """The block without a last row that says how many records stand above it, and little else that records say.
+
+    >>> from kebrin.cells import Sheet
+    >>> rows = [["Boat", "Berth", "Flag", "Dues"], ["Gull", "E1", "SK", 4], ["Tern", "E2", "SK", 7], ["Skua", "W1", "HA", 9]]
+    >>> sheet = Sheet.of([*rows, ["Boats", None, None, 3]])
+    >>> frame = Frame((0,), (0,), (0, 1, 2), np.arange(1, 5), np.array([3]), ())
+    >>> found = with_record_count(sheet, frame)
+    >>> found and (found.rows.tolist(), found.counts[0].at)
+    ([1, 2, 3], 4)
+    """
+    if frame is None or frame.counts or len(frame.rows) <= _FEWEST_RECORDS:
+        return frame
+    columns = np.array(sorted({*frame.stub, *frame.columns.tolist(), *frame.beside}), np.intp)
+    records, last = frame.rows[:-1], int(frame.rows[-1])
+    own = columns[sheet.filled[last, columns]]
+    figures = own[~np.isnan(sheet.numbers[last, own])]
+    if len(figures) != 1 or len(own) > 2 or sheet.numbers[last, figures[0]] != len(records):
+        return frame
+    usual = sheet.filled[np.ix_(records, columns)].mean(axis=0) >= _NEARLY_ALL
+    lacks = int((usual & ~sheet.filled[last, columns]).sum())
+    sums = np.nansum(sheet.numbers[records, figures[0]]) == len(records)
+    if lacks < _FEWEST_LACKED or sums or any(sheet.text(last, int(at)).casefold() in kept for at in own):
+        return frame
+    said = Evidence("count", f"row {last + 1}", f"it counts the {len(records)} records above it")
+    counted = Counted("row", last, records, columns, ())
+    return replace(frame, rows=records, counts=(counted,), evidence=(*frame.evidence, said))

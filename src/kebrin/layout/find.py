@@ -15,7 +15,7 @@ from kebrin.layout.across import settle_across
 from kebrin.layout.attached import all_attached, with_attached
 from kebrin.layout.build import build
 from kebrin.layout.calendars import calendar_frames, is_calendar, named_as_calendar
-from kebrin.layout.counting import counted_frames
+from kebrin.layout.counting import counted_frames, with_record_count
 from kebrin.layout.derived import find_derived, with_derived
 from kebrin.layout.doubts import first_row_doubt, lone_year_doubt, record_doubt
 from kebrin.layout.edges import bare_marks, beside_columns, labels_among, mark_columns, with_sides
@@ -187,7 +187,8 @@ def _list_at(sheet: Sheet, play: Play, anchor: Anchor, stated: Stated) -> Frame 
 
 
 def _framed(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:
-    return with_sides(sheet, _any_frame(sheet, play, anchor, stated))
+    found = with_sides(sheet, _any_frame(sheet, play, anchor, stated))
+    return with_record_count(sheet, found, {label.casefold() for label in (*stated.records, *stated.totals)})
 
 
 def _any_frame(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated) -> Frame | None:

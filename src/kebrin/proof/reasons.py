@@ -107,11 +107,14 @@ class Account:
 
 
 def widen(account: Account, left: Left) -> None:
-    """Let the hull of the block that a total line belongs to reach over the line."""
+    """Let the hull of the block that a total line belongs to reach over the line; of several that it sums, the nearest one."""
     first, last = (0, 2) if left.axis == "row" else (1, 3)
     low, high = (int(left.parts.min()), int(left.parts.max())) if len(left.parts) else (left.at - 1, left.at + 1)
-    for at, hull in enumerate(account.hulls):
-        if hull[first] <= high and low <= hull[last]:
+    own = [at for at, hull in enumerate(account.hulls) if hull[first] <= high and low <= hull[last]]
+    off = {at: max(account.hulls[at][first] - left.at, left.at - account.hulls[at][last], 0) for at in own}
+    for at in own:
+        hull = account.hulls[at]
+        if off[at] == min(off.values()):
             wide = list(hull)
             wide[first], wide[last] = min(hull[first], left.at), max(hull[last], left.at)
             account.hulls[at] = (wide[0], wide[1], wide[2], wide[3])
@@ -172,6 +175,8 @@ def _refuted(
 
 def _refuted_line(account: Account, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
     """The cells of a line that does not count what it is said to count, or that is not seen to speak of the columns."""
+    if left.why == Why.COUNT and not left.signs:
+        return set() if _counts_records(account, left, cells) else set(cells)
     if left.why == Why.COUNT:
         return _refuted_count(account.sheet, left, cells)
     if left.why == Why.DERIVED:
@@ -194,6 +199,12 @@ def _refuted_derived(account: Account, left: Left, cells: Sequence[tuple[int, in
     lines = [cell[0 if across else 1] for cell in cells]
     others = (sheet.data[cell] and records[at] and at not in known for cell, at in zip(cells, lines, strict=True))
     return {cell for cell, at, other in zip(cells, lines, others, strict=True) if at in wrong or other}
+
+
+def _counts_records(account: Account, left: Left, cells: Sequence[tuple[int, int]]) -> bool:
+    """Whether the one figure of a row is the number of the records that it is said to count, all of them in a table."""
+    figures = [account.sheet.numbers[cell] for cell in cells if not np.isnan(account.sheet.numbers[cell])]
+    return figures == [len(left.parts)] and bool(account.body[left.parts].any(axis=1).all())
 
 
 def _refuted_count(sheet: Sheet, left: Left, cells: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:

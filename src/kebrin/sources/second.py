@@ -59,6 +59,7 @@ class Style:
     indent: int = 0
     number_format: str = "General"
     filled: bool = False
+    spreads: bool = False
 
 
 def refuse_far_cells(path: Path, part: str, where: Place, extent: Extent) -> None:
@@ -200,6 +201,26 @@ def look_again(path: Path, part: str, rows: int | None = None) -> SecondLook:
     return found
 
 
+def spread_areas(path: Path, part: str, rows: int) -> list[tuple[int, int, int, int]]:
+    """What texts that are centred across blank cells stand over in the first rows of a sheet: top, left, bottom, right."""
+    spread = {at for at, style in enumerate(read_styles(path)) if style.spreads}
+    found = []
+    with zipfile.ZipFile(path) as package, package.open(part) as stream:
+        for row, cells in _rows(stream):
+            if row >= rows:
+                break
+            left = right = -1
+            for column, cell in cells:
+                own = int(cell.get("s", "0")) in spread
+                if left >= 0 and own and column == right + 1 and not len(cell):
+                    right = column
+                    continue
+                found += [(row, left, row, right)] * (right > left)
+                left = right = column if own and len(cell) else -1
+            found += [(row, left, row, right)] * (right > left)
+    return found
+
+
 def _take(found: SecondLook, at: tuple[int, int], cell: etree._Element) -> None:
     kind = cell.get("t", "n")
     style = cell.get("s")
@@ -289,6 +310,7 @@ def _style(entry: etree._Element, codes: dict[int, str], fonts: list[bool], fill
         indent=0 if alignment is None else int(alignment.get("indent", "0")),
         number_format=codes.get(code) or _BUILT_IN.get(code, "General"),
         filled=fill < len(fills) and fills[fill],
+        spreads=alignment is not None and alignment.get("horizontal") == "centerContinuous",
     )
 
 

@@ -72,7 +72,8 @@ class RawSheet:
 class Workbook:
     """An opened workbook: names in order, hidden names, the zip part of each sheet, and rows on demand.
 
-    `pads_digits` says whether one of its number formats only pads with zeros.
+    `pads_digits` says whether one of its number formats only pads with zeros, `spreads` whether some cells show their text over
+    blank ones behind them ("centred across a selection").
     """
 
     path: Path
@@ -81,6 +82,7 @@ class Workbook:
     parts: dict[str, str]
     fixed: files.Fixed
     pads_digits: bool = field(repr=False)
+    spreads: bool = field(repr=False)
     _book: calamine.CalamineWorkbook = field(repr=False)
     _package: zipfile.ZipFile | None = field(default=None, repr=False)
     _kept: dict[str, RawSheet] = field(default_factory=dict, repr=False)
@@ -143,12 +145,12 @@ def open_workbook(path: Path) -> Workbook:
                 hold_package([(one.compress_size, one.file_size) for one in package.infolist()], where)
                 parts, states = _contents(package)
                 hold("sheets", len(parts), where)
-                pads = _pads_digits(package)
+                pads, spreads = _says_in_styles(package)
         book = calamine.CalamineWorkbook.from_path(str(path))
     except (zipfile.BadZipFile, KeyError, etree.XMLSyntaxError, calamine.CalamineError, EOFError) as error:
         raise damaged(where, error) from error
     hidden = {name: _VISIBLE[state] for name, state in states.items() if state in _VISIBLE}
-    return Workbook(path, tuple(parts), hidden, parts, fixed, pads, book, None if small is None else package)
+    return Workbook(path, tuple(parts), hidden, parts, fixed, pads, spreads, book, None if small is None else package)
 
 
 def _refuse_what_is_none(path: Path, nature: str) -> None:
@@ -196,11 +198,12 @@ def _contents(package: zipfile.ZipFile) -> tuple[dict[str, str], dict[str, str]]
     return parts, states
 
 
-def _pads_digits(package: zipfile.ZipFile) -> bool:
-    """Whether some number format only pads with zeros (`00000`)."""
+def _says_in_styles(package: zipfile.ZipFile) -> tuple[bool, bool]:
+    """Whether some number format only pads with zeros (`00000`), and whether some cells are centred across those behind them."""
     if "xl/styles.xml" not in package.namelist():
-        return False
-    return _PADS.search(package.read("xl/styles.xml")) is not None
+        return False, False
+    styles = package.read("xl/styles.xml")
+    return _PADS.search(styles) is not None, b"centerContinuous" in styles
 
 
 def _signs_of_part(path: Path, part: str) -> Signs:

@@ -70,7 +70,8 @@ def _sheet(book: Workbook, stored: str, name: str) -> Sheet:
             second.refuse_lost(book.path, book.parts[name], where, raw.stated, filled)
     codes = _write_codes(book, name, values, kinds) if book.pads_digits else frozenset()
     values.flags.writeable = kinds.flags.writeable = False
-    merges = _merges(raw.merges, values.shape, where)
+    spread = second.spread_areas(book.path, book.parts[name], HEAD_ROWS) if book.spreads else []
+    merges = _merges([*raw.merges, *_apart(spread, raw.merges)], values.shape, where)
     formats = partial(_formats, book, name)
     hidden = book.hidden.get(name, "")
     return Sheet(
@@ -115,6 +116,17 @@ def _refuse_unstored(cells: list[tuple[int, int]], where: Place) -> None:
             why="the program that wrote the file did not compute them",
             do='Open the file in a spreadsheet program, save it there, and run this again; or state stored = "blank" in a plan',
         )  # fmt: skip
+
+
+def _apart(
+    areas: Iterable[tuple[int, int, int, int]], merges: Iterable[tuple[int, int, int, int]]
+) -> list[tuple[int, int, int, int]]:
+    """Areas of one row that no merge reaches into."""
+    taken = list(merges)
+    return [
+        (row, left, bottom, right) for row, left, bottom, right in areas
+        if not any(top <= row <= low and first <= right and left <= last for top, first, low, last in taken)
+    ]  # fmt: skip
 
 
 def _merges(raw: Iterable[tuple[int, int, int, int]], shape: tuple[int, ...], where: Place) -> tuple[Area, ...]:
