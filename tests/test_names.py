@@ -117,3 +117,34 @@ def test_what_fields_say_of_each_file_is_no_column_twice(tmp_path: Path) -> None
         (tmp_path / f"dues-{place}-{number}.csv").write_text(text, "utf-8")
     (table,) = kb.tidy(*sorted(tmp_path.glob("*.csv"))).tables.values()
     assert table.columns == ("Quay", "Period", "boat", "dues")
+
+
+def test_a_list_that_lacks_a_column_of_the_others_is_one_table_with_them(tmp_path: Path) -> None:
+    head, rows = "boat,fish,crates,dues", "Gull,cod,{},4.5\nTern,ling,3,3.5\nSkua,cod,2,9.25\n"
+    (tmp_path / "catch_2031-01.csv").write_text(head + "\n" + rows.format(4), "utf-8")
+    more = "boat,fish,crates,dues,ice\nGull,cod,5,4.5,1\nTern,ling,3,3.5,2\nSkua,cod,2,9.25,0\n"
+    for month in ("02", "04"):
+        (tmp_path / f"catch_2031-{month}.csv").write_text(more.replace("5,4.5", f"{month},4.5"), "utf-8")
+    files = sorted(tmp_path.glob("*.csv"))
+    run = kb.tidy(*files)
+    (table,) = run.tables.values()
+    assert run.holds
+    assert table.data.column("ice").null_count == 3
+    said = " ".join(one.what for one in run.proof.remarks)
+    assert "it has no ice: missing on its 3 rows" in said
+    assert "month: 2031-03 is missing between the first and the last" in said
+    (tmp_path / "p.toml").write_text(kb.draft(*files, base=tmp_path).text, "utf-8")
+    assert kb.load_plan(tmp_path / "p.toml").run().tables["catch"].data.num_rows == 9
+
+
+def test_what_few_of_several_blocks_say_is_told(tmp_path: Path) -> None:
+    body = [["East", 1, 2], ["West", 3, 4], ["Pier", 5, 6], ["Mole", 7, 8]]
+    sheets = {name: [["Quay", "Foot", "Cars"], *body] for name in ("Ane", "Bo", "Cai", "Dag")}
+    for number, name in enumerate(sheets):
+        sheets[name] = [["Quay", "Foot", "Cars"], *([quay, foot + number, cars] for quay, foot, cars in body)]
+    sheets["Bo"].append(["Slip", 1, 1])
+    for name in ("Cai", "Dag"):
+        sheets[name][4] = ["Mole 2", *sheets[name][4][1:]]
+    said = " ".join(one.what for one in kb.tidy(write_book(tmp_path / "r.xlsx", sheets)).proof.remarks)
+    assert "Quay 'Slip' stands in Bo alone, and not in the other 3" in said
+    assert "Quay 'Mole' ends before Cai, where 'Mole 2' begins: it may be one thing under two names" in said

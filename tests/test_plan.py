@@ -80,5 +80,5 @@ def test_lines_about_columns_that_are_gone_are_asked_about_and_stop_nothing(tmp_
     run = kb.load_plan(tmp_path / "p.toml").run()
     assert len(run.tables["t"]) == 3
     said = " | ".join(run.proof.failures)
-    assert "labels in the plan speaks of 'harbor': the columns are port, boats. Take out what no longer fits" in said
-    assert "kinds in the plan speaks of 'boat': the columns are port, boats. Did you mean 'boats'?" in said
+    assert "labels in the plan names 'harbor': the columns are port, boats. Take out what no longer fits" in said
+    assert "kinds in the plan names 'boat': the columns are port, boats. Did you mean 'boats'?" in said

@@ -228,8 +228,29 @@ def _built(
         inherited = layouts[0].fields if layouts else ()
         around = Around(outside & (owner == number), inherited)
         layouts.append(build(sheet, frame, stated, around, () if layouts else fields))
+    for number, measures in _measures_of_others(layouts, stated).items():
+        around = Around(outside & (owner == number), layouts[0].fields if number else ())
+        own = replace(stated, measures=measures)
+        layouts[number] = build(sheet, framed[number][1], own, around, () if number else fields)
     layouts = [layout for layout in without_others_fields(layouts) if not is_calendar(sheet, layout)]
     return settle_across(sheet, layouts) if len(layouts) > 1 else layouts
+
+
+def _measures_of_others(layouts: Sequence[Layout], stated: Stated) -> dict[int, str]:
+    """The blocks with the headings of another one, whose figures showed that these are measures: theirs are too."""
+    if stated.measures is not None:
+        return {}
+    known = {
+        layout.level(layout.measures).texts: layout.measures
+        for layout in layouts
+        if layout.measures and not layout.listed and not layout.pattern
+    }
+    return {
+        at: known[layout.boxhead[-1].texts]
+        for at, layout in enumerate(layouts)
+        if layout.boxhead and not layout.measures and not layout.listed and layout.boxhead[-1].texts in known
+        and layout.boxhead[-1].name == known[layout.boxhead[-1].texts]
+    }  # fmt: skip
 
 
 def _outside(sheet: Sheet, frames: list[Frame]) -> NDArray[np.bool_]:

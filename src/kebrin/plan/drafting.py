@@ -131,6 +131,8 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
         one.add(comment(f"no table was found on {shown}"))
     if sheets is not None:
         one.add("sheets", sheets)
+    if lacks := list(dict.fromkeys(name for piece in group.pieces for name in piece.lacks)):
+        one.add("optional", tomlkit.item(lacks))
     one.add(nl())
     one.add("layout", _layout(draft, found))
     one["layout"].add(nl())

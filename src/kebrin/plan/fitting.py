@@ -6,12 +6,9 @@ from collections import Counter
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-import numpy as np
-import pyarrow as pa
-
 from kebrin.errors import LayoutError, Place
-from kebrin.table import Finding, FindingKind, arrays
 from kebrin.work.gathering import Aside
+from kebrin.work.padding import lacking, with_columns
 from kebrin.work.spelling import spelled
 
 if TYPE_CHECKING:
@@ -20,7 +17,7 @@ if TYPE_CHECKING:
     from kebrin.plan.model import TablePlan
     from kebrin.plan.parts import Part
     from kebrin.proof import SheetLedger
-    from kebrin.table import Table
+    from kebrin.table import Finding
     from kebrin.work.sheet import Piece, SheetWork
 
 
@@ -64,7 +61,7 @@ def _fit(part: Part, wanted: _Wanted) -> tuple[Part, list[Finding]]:
     said: list[Finding] = []
     works: list[SheetWork] = []
     stamps: list[dict[str, str | None]] = []
-    gone: dict[str, SheetLedger] = {}
+    unfit: dict[str, SheetLedger] = {}
     asides = list(part.asides)
     at = 0
     for work in part.works:
@@ -74,16 +71,24 @@ def _fit(part: Part, wanted: _Wanted) -> tuple[Part, list[Finding]]:
         wrong = next((why for piece in named.pieces if (why := _difference(piece, wanted))), "")
         if wrong:
             asides.append(_misfit(work.ledger.file, work.ledger.sheet, wrong, wanted.plan))
-            gone[work.ledger.sheet] = work.ledger
+            unfit[work.ledger.sheet] = work.ledger
             continue
-        said += [_told(piece, wanted) for piece in named.pieces if set(wanted.every) - set(piece.table.columns)]
-        pieces = tuple(replace(piece, table=_with_all(piece.table, wanted)) for piece in named.pieces)
+        for piece in named.pieces:
+            gone = [name for name in wanted.every if name not in piece.table.columns]
+            said += [lacking(piece, gone)] if gone else []
+        pieces = tuple(
+            replace(
+                piece, table=with_columns(piece.table, wanted.every, wanted.measures),
+                lacks=tuple(name for name in wanted.every if name not in piece.table.columns),
+            )
+            for piece in named.pieces
+        )  # fmt: skip
         works.append(replace(named, pieces=pieces))
         stamps += own
     source = replace(
-        part.source, used=tuple(name for name in part.source.used if name not in gone),
-        left_out=part.source.left_out | dict.fromkeys(gone, "set aside: its columns are others"),
-        left_cells=part.source.left_cells | {name: ledger.cells for name, ledger in gone.items()},
+        part.source, used=tuple(name for name in part.source.used if name not in unfit),
+        left_out=part.source.left_out | dict.fromkeys(unfit, "set aside: its columns are others"),
+        left_cells=part.source.left_cells | {name: ledger.cells for name, ledger in unfit.items()},
     )  # fmt: skip
     return replace(part, works=tuple(works), stamps=tuple(stamps), source=source, asides=tuple(asides)), said
 
@@ -105,30 +110,3 @@ def _misfit(file: str, sheet: str, why: str, plan: TablePlan) -> Aside:
     if plan.misfits == "stop":
         raise error
     return Aside.of(file, error)
-
-
-def _told(piece: Piece, wanted: _Wanted) -> Finding:
-    gone = [name for name in wanted.every if name not in piece.table.columns]
-    what = f"it has no {', '.join(gone)}: missing on its {len(piece.table):,} rows"
-    return Finding(FindingKind.MISSING_COLUMN, what, piece.file, piece.sheet, count=len(piece.table))
-
-
-def _with_all(table: Table, wanted: _Wanted) -> Table:
-    """The table with all columns in one order, missing where it has none; a measure that is missing has no cells."""
-    every, measures = wanted.every, wanted.measures
-    gone = [name for name in every if name not in table.columns]
-    if not gone:
-        return table.narrowed(every) if table.columns != every else table
-    blank = arrays.numbers(np.full(len(table), np.nan))
-    labels = arrays.labels(np.full(len(table), -1, np.int32), [])
-    columns = [
-        table.data.column(name) if name in table.columns else blank if name in measures else labels for name in every
-    ]
-    lost = [name for name in gone if name in measures]
-    segments = tuple(
-        replace(one, columns=one.columns | {name: np.full(one.width, -1, np.int32) for name in lost})
-        for one in table.origins.segments
-    )
-    origins = replace(table.origins, segments=segments)
-    own = tuple(name for name in every if name in table.measures or name in lost)
-    return replace(table, data=pa.Table.from_arrays(columns, names=list(every)), measures=own, origins=origins)

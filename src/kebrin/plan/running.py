@@ -24,6 +24,7 @@ from kebrin.work.standardising import questions_of
 from kebrin.work.stepping import take_steps
 from kebrin.work.summaries import without_summaries
 from kebrin.work.telling import passed_over, same_files, same_sheets, units_apart
+from kebrin.work.uneven import uneven
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Collection, Mapping, Sequence
@@ -186,7 +187,7 @@ def lay_out(name: str, plan: TablePlan, base: Path, terms: Terms, means: Means) 
             f"the plan chose no sheet for the table {name!r}", Place(", ".join(part.source.file for part in parts)), why=aside,
             do="Correct sheets in the plan",
         )  # fmt: skip
-    _refuse_without_effect(plan, parts, works, pieces)
+    _refuse_without_effect(plan, parts, works)
     stamp_of = {id(piece): stamp for part in parts for piece, stamp in zip(part.pieces, part.stamps, strict=True)}
     stamps = [stamp_of[id(piece)] for piece in pieces]
     table, _ = join(pieces, stamps)
@@ -198,6 +199,7 @@ def _run_table(
 ) -> list[Done]:
     laid = lay_out(name, plan, base, terms, means)
     parts, pieces, table, said = laid.parts, laid.pieces, laid.table, list(laid.said)
+    said += _void_measure(plan, pieces)
     twice = [] if any(one.kind == FindingKind.QUESTION and one.file for one in said) else same_sheets(pieces)
     labels, kinds = _of_columns(plan, plan.labels, table), _still_said(plan, plan.kinds, table.columns)
     table = with_known_spellings(table, labels)
@@ -212,6 +214,7 @@ def _run_table(
     said += unfitting("kinds", kinds, [column for one in stepped.values() for column in one.columns])
     stepped = with_kinds(stepped, kinds)
     said += twice
+    said += uneven(stepped[name], pieces, list(dict.fromkeys(one for stamp in laid.stamps for one in stamp)))
     said += units_apart(pieces, [FieldPlace.parse(place).what for place in plan.fields.values()])
     said += questions_of(stepped[name], {*plan.kinds, *(step.column for step in plan.step)})
     picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
@@ -251,10 +254,17 @@ def _steps_of(plan: TablePlan, table: Table) -> Sequence[Step]:
     return [step for step in plan.step if not step.column or step.column in table.columns]
 
 
-def _refuse_without_effect(
-    plan: TablePlan, parts: Sequence[Part], works: Sequence[SheetWork], pieces: Sequence[Piece]
-) -> None:
-    """Refuse labels that no sheet bears, and a name for values that have names already.
+def _void_measure(plan: TablePlan, pieces: Sequence[Piece]) -> list[Finding]:
+    """What is asked of a name for values that headings name already, as where `measures` was stated after a plan was drafted."""
+    if not plan.layout.measure or not all(piece.layout.measures for piece in pieces):
+        return []
+    named = ", ".join(pieces[0].table.measures[:4])
+    what = f"measure = {plan.layout.measure!r} names nothing now, for headings name the value columns: {named}. Take it out"
+    return [Finding(FindingKind.QUESTION, what, count=1)]
+
+
+def _refuse_without_effect(plan: TablePlan, parts: Sequence[Part], works: Sequence[SheetWork]) -> None:
+    """Refuse labels that no sheet bears.
 
     Raises:
         PlanError: what has no effect.
@@ -274,10 +284,3 @@ def _refuse_without_effect(
                 f"leave_out names {said!r}, and no sheet is called so", first, why=f"the sheets are {', '.join(names[:8])}",
                 do="Correct it in the plan, or leave it out",
             )  # fmt: skip
-    if plan.layout.measure and all(piece.layout.measures for piece in pieces):
-        named = ", ".join(pieces[0].table.measures[:4])
-        raise PlanError(
-            f"measure = {plan.layout.measure!r} has no effect", first,
-            why=f"the value columns are named by their headings: {named}",
-            do='Leave measure out of the plan, or state measures = ""',
-        )  # fmt: skip

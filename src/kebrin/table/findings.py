@@ -67,6 +67,8 @@ class FindingKind(StrEnum):
     SPELLING = "spelling"
     NEW_LABEL = "new label"
     LABEL_GONE = "label gone"
+    MISSING_PERIOD = "missing period"
+    UNLIKE_OTHERS = "unlike the others"
     SAME_ROWS = "same rows"
     # What is told of values.
     READ = "read"

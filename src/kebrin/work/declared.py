@@ -83,7 +83,7 @@ def unfitting(key: str, named: Iterable[str], columns: Collection[str]) -> list[
         return []
     near = nearest(gone[0], columns)
     hint = f"Did you mean {near!r}?" if near else "Take out what no longer fits"
-    what = f"{key} in the plan speaks of {', '.join(map(repr, gone))}: the columns are {', '.join(columns)}. {hint}"
+    what = f"{key} in the plan names {', '.join(map(repr, gone))}: the columns are {', '.join(columns)}. {hint}"
     return [Finding(FindingKind.QUESTION, what, count=len(gone))]
 
 

@@ -24,7 +24,8 @@ def fills_of(pieces: Sequence[Piece]) -> tuple[Fill, ...]:
     for piece in pieces:
         rows = len(piece.table)
         data = piece.table.data
-        shares = {name: 1 - data.column(name).null_count / rows if rows else 0.0 for name in piece.table.columns}
+        own = [name for name in piece.table.columns if name not in piece.lacks]  # of what it lacks it says so itself
+        shares = {name: 1 - data.column(name).null_count / rows if rows else 0.0 for name in own}
         cells = sum(account.cells for account in piece.body.values())
         found.append(Fill(piece.file, piece.sheet, piece.layout.address, cells, rows, shares))
     return tuple(found)
@@ -35,9 +36,9 @@ def emptier(fills: Sequence[Fill]) -> list[Finding]:
     if len(fills) < _FEWEST:
         return []
     said = []
-    for name in fills[0].shares:
-        shares = sorted(one.shares.get(name, 0.0) for one in fills)
-        low = [one for one in fills if one.shares.get(name, 0.0) < _HARDLY]
+    for name in dict.fromkeys(name for one in fills for name in one.shares):
+        shares = sorted(one.shares[name] for one in fills if name in one.shares)
+        low = [one for one in fills if one.shares.get(name, 1.0) < _HARDLY]
         if low and shares[len(shares) // 2] > _MOSTLY:
             where = ", ".join(f"{one.sheet} of {Path(one.file).name}" for one in low[:_SHOWN])
             more = f" and {len(low) - _SHOWN} more" if len(low) > _SHOWN else ""

@@ -53,7 +53,7 @@ class Scale:
 
 @dataclass(frozen=True, eq=False)
 class Piece:
-    """One block's table, with its fields and the checks that needed its sheet."""
+    """One block's table, with its fields and the checks that needed its sheet; `lacks` are columns of others that it has not."""
 
     file: str
     sheet: str
@@ -64,6 +64,7 @@ class Piece:
     fields: dict[str, str | None] = field(default_factory=dict)
     scale: Scale | None = None
     legend: dict[str, str] = field(default_factory=dict)
+    lacks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,12 +10,9 @@ from kebrin.table import Finding, FindingKind
 from kebrin.values.spellings import folded
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Sequence
 
     from kebrin.work.sheet import Piece, SheetWork
-
-# Two tables are nearly one if so many of the columns of the larger are those of the smaller.
-_MOSTLY = 0.6
 
 
 def alike_spelled(works: Sequence[SheetWork]) -> list[SheetWork]:
@@ -33,26 +30,6 @@ def alike_spelled(works: Sequence[SheetWork]) -> list[SheetWork]:
             usual = forms[frozenset(map(folded, piece.table.columns))].most_common(1)[0][0]
             work = spelled(work, usual, said)  # noqa: PLW2901 - one after the other
         found.append(replace(work, remarks=(*work.remarks, *said)))
-    return found
-
-
-def nearly_alike(groups: Iterable[Sequence[Piece]]) -> dict[int, Finding]:
-    """What is asked of tables that have all columns of another and some more: by the number of the smaller table."""
-    listed = list(groups)
-    found: dict[int, Finding] = {}
-    for at, own in enumerate(listed):
-        columns = set(own[0].table.columns)
-        for other in listed:
-            more = set(other[0].table.columns) - columns
-            near = (
-                more and columns < set(other[0].table.columns) and len(columns) >= _MOSTLY * (len(columns) + len(more))
-            )
-            if near and {piece.file for piece in own} != {piece.file for piece in other}:
-                what = (
-                    f"it lacks {', '.join(sorted(more))}, which another table of these files has beside all of its columns: "
-                    f"to have one table, draft a plan and state optional = {sorted(more)}"
-                )
-                found[at] = Finding(FindingKind.QUESTION, what, own[0].file, own[0].sheet, count=len(more))
     return found
 
 

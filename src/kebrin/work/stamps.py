@@ -91,7 +91,9 @@ def _fields_say(parts: Sequence[tuple[tuple[str, ...], str]]) -> bool:
 def _of_sheets(pieces: Sequence[Piece]) -> list[Stamp]:
     sheets = tuple(piece.sheet for piece in pieces)
     # A text file's one sheet is called like the file.
-    if len(set(sheets)) < 2 or all(piece.sheet == Path(piece.file).stem for piece in pieces) or _only_counted(pieces):
+    others = {piece.sheet for piece in pieces if piece.sheet != Path(piece.file).stem}
+    alone = len({(piece.file, piece.sheet) for piece in pieces}) == len({piece.file for piece in pieces})
+    if len(set(sheets)) < 2 or not others or (alone and len(others) == 1) or _only_counted(pieces):
         return []
     return [Stamp("sheet", "sheet", "sheet name", sheets)]
 

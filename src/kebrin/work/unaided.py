@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -15,15 +15,17 @@ from kebrin.work.gathering import Aside
 from kebrin.work.joining import Arrived, Done, Terms, join, prove
 from kebrin.work.long_texts import work_on_long
 from kebrin.work.memory import kept_low
+from kebrin.work.padding import with_lacking
 from kebrin.work.sheet import Piece, SheetWork, source_of
-from kebrin.work.spelling import alike_spelled, nearly_alike
+from kebrin.work.spelling import alike_spelled
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
 from kebrin.work.telling import same_files, same_sheets, units_apart, with_said
+from kebrin.work.uneven import uneven
 from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Iterator, Mapping, Sequence
+    from collections.abc import Iterable, Iterator, Sequence
 
     import pyarrow as pa
 
@@ -142,7 +144,6 @@ class Found:
     works: tuple[SheetWork, ...]
     sources: tuple[Source, ...]
     asides: tuple[Aside, ...] = ()
-    near: Mapping[int, Finding] = field(default_factory=dict)
 
     def others(self, group: Group) -> set[str]:
         """The columns of all tables but one: cells of a sheet may have arrived in any of them."""
@@ -192,7 +193,7 @@ def grouped(found: Iterable[FileWork | Aside]) -> Found:
     asides = tuple(one for one in found if isinstance(one, Aside))
     if asides and not files and asides[0].error is not None:
         raise asides[0].error
-    works = alike_spelled(without_summaries([work for file in files for work in file.works]))
+    works = with_lacking(alike_spelled(without_summaries([work for file in files for work in file.works])))
     pieces = [piece for work in works for piece in work.pieces]
     sources = tuple(file.source for file in files)
     if not pieces:
@@ -201,9 +202,8 @@ def grouped(found: Iterable[FileWork | Aside]) -> Found:
             why=f"{sum(work.ledger.cells for work in works):,} cells hold something, and none of them a body of values",
             do="State where the table starts in a plan: starts, boxhead, stub",
         )  # fmt: skip
-    alike = _alike(pieces)
-    groups = _with_own_names([_group(own) for own in alike])
-    return Found(groups, tuple(works), sources, asides, nearly_alike(alike))
+    groups = _with_own_names([_group(own) for own in _alike(pieces)])
+    return Found(groups, tuple(works), sources, asides)
 
 
 def _works_of(pieces: Sequence[Piece], works: Sequence[SheetWork], *, first: bool) -> list[SheetWork]:
@@ -266,9 +266,9 @@ def _done(group: Group, found: Found, terms: Terms, more: Sequence[Finding]) -> 
     twice = same_files(found.sources)
     said += twice or same_sheets(group.pieces)
     said += units_apart(group.pieces)
-    said += [found.near[at] for at, one in enumerate(found.groups) if one is group and at in found.near]
     works = _works_of(group.pieces, found.works, first=group is found.groups[0])
     after, _ = standardised_group(group, table)
+    said += uneven(after, group.pieces, [stamp.name for stamp in group.columns])
     arrived = Arrived((*table.columns, *found.others(group)), constant, _under_other_names(group))
     proof = prove(
         group.name, table, group.pieces, group.stamps, works, found.sources, terms, said, after=after, arrived=arrived
