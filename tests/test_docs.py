@@ -21,7 +21,10 @@ def parts(page: str) -> list[tuple[str, str]]:
     return [(one.partition("\n")[0], one) for one in found]
 
 
-@pytest.mark.parametrize(("heading", "text"), parts("how-to.md"), ids=[heading for heading, _ in parts("how-to.md")])
+_PARTS = [*parts("how-to.md"), *parts("python.md")]
+
+
+@pytest.mark.parametrize(("heading", "text"), _PARTS, ids=[heading for heading, _ in _PARTS])
 def test_what_the_how_to_says_is_so(demo: Path, heading: str, text: str) -> None:
     env = {
         **os.environ,

@@ -6,6 +6,8 @@ import csv
 import datetime as dt
 import json
 import sqlite3
+import subprocess
+import sys
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -18,7 +20,7 @@ import sqlalchemy
 from python_calamine import CalamineWorkbook
 
 import kebrin as kb
-from kebrin.deliver import publish
+from kebrin.deliver import holding, publish
 from kebrin.deliver.tracing import row_where, trace
 from kebrin.deliver.writing.books import Page, write_book
 from kebrin.table import Table
@@ -138,6 +140,21 @@ def test_what_stands_there_is_left_or_given_a_neighbour(bench: Bench) -> None:
     (over,) = bench.run("file = 't.csv'\nif_there = 'replace'")
     assert over.path.name == "t.csv"
     assert bench.lines("t.csv")[0][0] == "Route"
+
+
+def test_a_new_name_where_nothing_stands_waits_for_nobody(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(holding, "SECONDS", 2.0)
+    (first,) = bench.run("file = 't.csv'\nif_there = 'new name'")
+    assert first.path.name == "t.csv"
+
+
+def test_runs_at_once_that_choose_names_leave_an_output_each(bench: Bench) -> None:
+    bench.run("file = 't.csv'\nif_there = 'new name'\n[[output]]\ntable = 'traffic'\nfile = 'u_{number}.csv'")
+    one = [sys.executable, "-P", "-m", "kebrin", "run", str(bench.folder / "p.toml")]
+    runs = [subprocess.Popen(one, stdout=subprocess.DEVNULL) for _ in range(3)]
+    assert [run.wait() for run in runs] == [0, 0, 0]
+    names = {path.name for path in bench.folder.glob("*.csv")} - {"r.csv"}
+    assert names == {"t.csv", "t_2.csv", "t_3.csv", "t_4.csv", *(f"u_{at}.csv" for at in range(1, 5))}
 
 
 def test_one_output_that_may_be_replaced_opens_no_other(bench: Bench) -> None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+import pandas as pd
+import polars as pl
 import pyarrow as pa
 import pytest
 
@@ -29,7 +31,38 @@ def test_it_speaks_arrow_and_pandas(table: kb.Table) -> None:
     assert pa.table(table).to_pylist()[0] == {"Sailing": "07:15", "class": "Foot", "carried": 120.0}
     frame = table.to_pandas()
     assert frame["carried"].tolist() == [120.0, 30.0, 25.0]
-    assert str(frame["class"].dtype) == "category"
+    assert str(frame["class"].dtype) in {"object", "str"}
+    assert str(frame["carried"].dtype) == "int64"
+    assert str(table.to_pandas(categories=True)["class"].dtype) == "category"
+
+
+def test_it_prints_its_first_rows(table: kb.Table) -> None:
+    assert str(table).splitlines()[:2] == ["Sailing  class  carried", "07:15    Foot   120"]
+
+
+def test_frames_of_other_libraries_come_in_as_tables(table: kb.Table) -> None:
+    quays = {"Sailing": ["07:15", "10:40"], "quay": ["East", "West"], "since": [2029, 2031]}
+    for frame in (pl.DataFrame(quays), pd.DataFrame(quays), pa.table(quays)):
+        taken = kb.as_table(frame)
+        assert taken.measures == ("since",)
+        assert taken.only({"since": {"from": 2030}})["quay"] == ["West"]
+        looked = table.lookup(["quay"], using=frame, by="Sailing")
+        assert looked["quay"] == ["East", "East", "West"]
+    with pytest.raises(kb.PlanError, match="holds list"):
+        kb.as_table(pa.table({"a": [[1], [2]]}))
+
+
+def test_patterns_folders_mappings_and_one_output(tmp_path: Path) -> None:
+    for month in ("01", "02"):
+        (tmp_path / f"trips_2031-{month}.csv").write_text(f"Quay,Foot,Cars\nEast,1{month},4\nWest,7,2\n", "utf-8")
+    by_pattern, by_folder = kb.tidy(tmp_path / "trips_*.csv"), kb.tidy(tmp_path)
+    assert by_pattern.tables["trips"] == by_folder.tables["trips"]
+    trips = {"files": "trips_*.csv", "fields": {"month": "file name"}}
+    plan = kb.load_plan({"kebrin": 1, "table": {"trips": trips}}, base=tmp_path)
+    run = plan.run()
+    run.write(tmp_path / "out.csv")
+    assert (tmp_path / "out.csv").read_text("utf-8").count("\n") == 9
+    assert run.tables["trips"].recode("Quay", {"East": "E", "West": "W"})["Quay"][:2] == ["E", "E"]
 
 
 def test_it_shows_itself(table: kb.Table) -> None:

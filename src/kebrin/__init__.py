@@ -24,6 +24,7 @@ if TYPE_CHECKING:
         Run,
         Sheet,
         Table,
+        as_table,
         draft,
         drift,
         load_plan,
@@ -41,14 +42,14 @@ __version__ = VERSION
 _HOMES = {
     "Block": "api", "Evidence": "layout", "KebrinError": "errors", "Layout": "layout", "LayoutError": "errors",
     "OutputError": "errors", "Place": "errors", "Plan": "api", "PlanError": "errors", "Proof": "api", "Report": "api",
-    "Run": "api", "Sheet": "api", "SourceError": "errors", "Table": "api", "demo_file": "demo", "draft": "api",
+    "Run": "api", "Sheet": "api", "SourceError": "errors", "Table": "api", "as_table": "api", "demo_file": "demo", "draft": "api",
     "drift": "api", "load_plan": "api", "read": "api", "readings": "api", "tidy": "api", "tidy_reports": "api",
 }  # fmt: skip
 
 __all__ = [
     "Block", "Evidence", "KebrinError", "Layout", "LayoutError", "OutputError", "Place", "Plan", "PlanError", "Proof",
-    "Report", "Run", "Sheet", "SourceError", "Table", "__version__", "demo_file", "draft", "drift", "load_plan", "read",
-    "readings", "tidy", "tidy_reports",
+    "Report", "Run", "Sheet", "SourceError", "Table", "__version__", "as_table", "demo_file", "draft", "drift",
+    "load_plan", "read", "readings", "tidy", "tidy_reports",
 ]  # fmt: skip
 
 

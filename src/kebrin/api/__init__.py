@@ -4,7 +4,7 @@ from kebrin.api.plan import Plan, draft, drift, load_plan, readings, tidy, tidy_
 from kebrin.api.report import Block, Report, Sheet, read
 from kebrin.api.run import Run
 from kebrin.api.showing import Proof
-from kebrin.api.table import Table
+from kebrin.api.table import Table, as_table
 
 __all__ = [
     "Block",
@@ -14,6 +14,7 @@ __all__ = [
     "Run",
     "Sheet",
     "Table",
+    "as_table",
     "draft",
     "drift",
     "load_plan",

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING, Any, cast
 
 from kebrin import sources
 from kebrin.api.report import Report
@@ -16,6 +17,7 @@ from kebrin.plan.reading import parse_plan, read_plan
 from kebrin.plan.running import Means, run_plan
 from kebrin.plan.wanted import read_wanted
 from kebrin.sources.choosing import Choice as FileChoice
+from kebrin.sources.choosing import choose
 from kebrin.unpivoting import Keep
 from kebrin.work import unaided
 from kebrin.work.crews import crew_of
@@ -141,12 +143,26 @@ class Plan:
         return Run(done, self.model.output, tuple(reads), self.base, before, keys)
 
 
-def load_plan(path: str | Path) -> Plan:
-    """Read and check a plan file.
+def load_plan(path: str | Path | Mapping[str, Any], *, base: str | Path = ".") -> Plan:
+    """Read and check a plan: a file, or what would stand in it as a mapping.
+
+    Args:
+        path: the file, or the mapping.
+        base: the folder of a mapping's file names; a file's are relative to its own.
+
+    >>> import kebrin as kb
+    >>> fuel = {"files": str(kb.demo_file("fuel.ods"))}
+    >>> kb.load_plan({"kebrin": 1, "table": {"fuel": fuel}}).run().holds
+    True
 
     Raises:
         PlanError: it is missing or wrong; line, key and the nearest valid word are told.
     """
+    if isinstance(path, Mapping):
+        import tomlkit
+
+        text = tomlkit.dumps(path)
+        return Plan(parse_plan(text), Path(base), text)
     return Plan(read_plan(path), Path(path).parent, Path(path).read_text("utf-8"), Path(path))
 
 
@@ -156,7 +172,7 @@ def draft(
     """Draft a plan: what is worked out about the reports, with names to change and the reasons as comments.
 
     Args:
-        reports: reports, or the names of their files.
+        reports: reports, or the names of their files, folders and patterns with * among them.
         base: the folder that the plan will stand in.
         output: the file for the first table.
         like: a file with a few rows of the table that is wanted; the plan then gives these rows.
@@ -176,7 +192,7 @@ def draft(
     from kebrin.plan.drafting import draft_plan
     from kebrin.plan.like import draft_like
 
-    cores = (report.core if isinstance(report, Report) else sources.read(report) for report in reports)
+    cores = (report.core if isinstance(report, Report) else sources.read(report) for report in _chosen(reports))
     if like is None:
         text = draft_plan(cores, base=Path(base), output=output)
     else:
@@ -196,7 +212,7 @@ def tidy(
     Of several files those that can't be read are set aside, and the proof says which; it does not hold then.
 
     Args:
-        reports: reports, or the names of their files.
+        reports: reports, or the names of their files, folders and patterns with * among them.
         blanks: whether empty cells are kept as missing or left out.
         marks: whether footnote marks are kept, in a column behind their measure.
         workers: so many processes work on the files, where all are named by their files.
@@ -211,6 +227,7 @@ def tidy(
         SourceError: no file can be read.
         LayoutError: no table was found.
     """
+    reports = _chosen(reports)
     keep = Keep(blanks, marks)
     files = [Path(report) for report in reports if not isinstance(report, Report)]
     if len(files) == len(reports) and (workers > 1 or scheduler):
@@ -218,6 +235,14 @@ def tidy(
             found = unaided.grouped(gather(files, unaided.FileTask(keep), crew=crew))
         return Run(tuple(unaided.tables_of(found, Terms())))
     return Run(tuple(unaided.tidy_reports(_cores(reports), keep=keep)))
+
+
+def _chosen(reports: Sequence[Report | str | Path]) -> tuple[Report | str | Path, ...]:
+    """Reports, with the files that patterns and folders stand for in their places, as on the command line."""
+    found: list[Report | str | Path] = []
+    for report in reports:
+        found += [report] if isinstance(report, Report) else choose([str(report)]).paths
+    return tuple(found)
 
 
 def _cores(reports: Sequence[Report | str | Path]) -> Iterator[cells.Report | Aside]:
@@ -257,7 +282,7 @@ def readings(*reports: Report | str | Path, base: str | Path = ".") -> list[Plan
     """The plans of the likeliest readings of some reports, the likeliest first: one where nothing is open, else up to five.
 
     Args:
-        reports: reports, or the names of their files.
+        reports: reports, or the names of their files, folders and patterns with * among them.
         base: the folder that the plans will stand in.
 
     >>> import kebrin as kb

@@ -115,7 +115,7 @@ class Run:
 
     def write(
         self,
-        outputs: Mapping[str, str | Path] | None = None,
+        outputs: Mapping[str, str | Path] | str | Path | None = None,
         *,
         accept: bool = False,
         replace: bool = False,
@@ -124,7 +124,7 @@ class Run:
         """Write the outputs, each with its `.proof.json` beside it; those not proved are held back as `.unproved`.
 
         Args:
-            outputs: file by table; by default those that the plan names.
+            outputs: file by table, or the file of the only table; by default those that the plan names.
             accept: publish also what is not proved; the proof records it.
             replace: replace also files that Kebrin did not write, or that were changed since.
             inside: refuse outputs that leave the plan's folder; else it is said.
@@ -132,9 +132,14 @@ class Run:
         Raises:
             OutputError: an output is a source, has an unknown ending, would replace another file, or can't be written.
         """
+        if isinstance(outputs, (str, Path)):
+            if len(self.done) != 1:
+                names = ", ".join(one.name for one in self.done)
+                raise OutputError("the run made several tables", why=names, do="Name a file for each: {table: file}")
+            outputs = {self.done[0].name: outputs}
         # Names that are chosen by what stands there are chosen while nobody else chooses among them.
         own = self.outputs if outputs is None else ()
-        with held([self.base / one.file for one in own if one.file and _takes_a_free_name(one)]):
+        with held([self.base / one.file for one in own if one.file and _takes_a_free_name(one)], names=True):
             return self._write(self._targets(outputs), accept=accept, replace=replace, inside=inside)
 
     def _targets(self, outputs: Mapping[str, str | Path] | None) -> list[Target]:
@@ -166,7 +171,7 @@ class Run:
             there = [standing(target) for target in targets]  # what is refused is refused before the first is written
             for target, stands in zip(targets, there, strict=True):
                 if stands.already:
-                    one = publish.left_standing(target, ["it has the rows of this run already: nothing was added"])
+                    one = publish.left_standing(target, ["the rows of this run are there already: nothing was added"])
                 else:
                     one = publish.publish_target(with_findings(target, self.done, said), accept=accept, there=stands)
                 one = dataclasses.replace(one, said=(*one.said, *apart.get(target.path, ())))

@@ -2,39 +2,46 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from inspect import signature
 from typing import TYPE_CHECKING, Any, Literal
 
 from kebrin import unpivoting
+from kebrin.api.frames import as_other, core_of
 from kebrin.api.showing import Proof
+from kebrin.api.verbs import Verbs
 from kebrin.deliver import publish
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.notebook import table_html, values_html
 from kebrin.deliver.writing.tables import write_table
-from kebrin.errors import PlanError, nearest
+from kebrin.errors import PlanError
 from kebrin.table import Table as CoreTable
 from kebrin.values.profile import Profile
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator, Mapping, Sequence
+    from collections.abc import Callable, Iterator
     from pathlib import Path
 
     import numpy as np
     from numpy.typing import NDArray
 
+    from kebrin.api.frames import Stream
     from kebrin.layout import Layout
     from kebrin.proof import Proof as CoreProof
     from kebrin.shape.orders import Order
     from kebrin.table import Finding
-    from kebrin.values.codes import CodeList
 
     Where = Mapping[str, Any]
     Names = Sequence[str] | Mapping[str, str]
 
 
+# So many rows are printed.
+_PRINTED = 10
+
+
 @dataclass(frozen=True, eq=False)
-class Table(CoreTable):
+class Table(Verbs, CoreTable):
     """A tidy long table: one row per observation, every value with its origin, the whole with its proof.
 
     It speaks the Arrow C stream protocol, so that `pyarrow.table(table)` or any library that does takes it as it is.
@@ -83,47 +90,20 @@ class Table(CoreTable):
         """
         return unpivoting.rebuild(self, layout)
 
-    def number(self, column: str, **options: Any) -> Table:
-        """Read a column of texts as numbers; options as in `kebrin.values.numbers.number`."""
-        return self._taken("number", column, options)
-
-    def date(self, column: str, **options: Any) -> Table:
-        """Read a column of texts as dates; options as in `kebrin.values.dates.date`."""
-        return self._taken("date", column, options)
-
-    def period(self, column: str, **options: Any) -> Table:
-        """Read or make periods; options as in `kebrin.values.periods.period`."""
-        return self._taken("period", column, options)
-
-    def recode(self, column: str, using: CodeList | str | Path, **options: Any) -> Table:
-        """Replace texts by the codes of a list; options as in `kebrin.values.recoding.recode`."""
-        return self._taken("recode", column, {"using": using, **options})
-
-    def flag(self, column: str, **options: Any) -> Table:
-        """Read a column of texts as yes and no; options as in `kebrin.values.marking.flag`."""
-        return self._taken("flag", column, options)
-
-    def missing(self, column: str, **options: Any) -> Table:
-        """Make marks that mean "no value" missing; options as in `kebrin.values.marking.missing`."""
-        return self._taken("missing", column, options)
-
-    def text(self, column: str, **options: Any) -> Table:
-        """Make texts alike in form; options as in `kebrin.values.wording.text`."""
-        return self._taken("text", column, options)
-
-    def convert(self, column: str, **options: Any) -> Table:
-        """Convert amounts through rates; options as in `kebrin.shape.converting.convert`."""
-        return self._taken("convert", column, options)
-
-    def split(self, column: str, **options: Any) -> Table:
-        """Split cells with several entries; options as in `kebrin.shape.splitting.split`."""
-        return self._taken("split", column, options)
-
-    def detail(self, column: str, **options: Any) -> tuple[Table, Table]:
+    def detail(
+        self,
+        column: str,
+        *,
+        key: str = "",
+        at: Sequence[str] = (",", ";"),
+        along: Sequence[str] = (),
+        position: str = "",
+        keep_empty: bool = False,
+    ) -> tuple[Table, Table]:
         """The records, and a column's entries in a table of their own; options as in `kebrin.shape.detailing.detail`."""
         from kebrin.shape.detailing import detail
 
-        records, entries = detail(self, column, **options)
+        records, entries = detail(self, column, key=key, at=at, along=along, position=position, keep_empty=keep_empty)
         return self._proved(records), self._proved(entries)
 
     def only(self, where: Where, *, alike: bool = False, into: str = "") -> Table:
@@ -147,20 +127,27 @@ class Table(CoreTable):
         return self._taken("once", by, {"keep": keep})
 
     def lookup(
-        self, columns: Names, *, using: CoreTable | str | Path, by: Names, alike: bool = False, numbers: bool = False,
+        self, columns: Names, *, using: CoreTable | Stream | str | Path, by: Names, alike: bool = False, numbers: bool = False,
         unmatched: Literal["ask", "keep", "leave out"] = "ask", sheet: str = "",
     ) -> Table:  # fmt: skip
-        """Columns from another table, by keys; options as in `kebrin.shape.looking_up.lookup`."""
-        asked = {"using": using, "by": by, "alike": alike, "numbers": numbers, "unmatched": unmatched, "sheet": sheet}
+        """Columns from another table, a frame or a file, by keys; options as in `kebrin.shape.looking_up.lookup`."""
+        asked = {
+            "using": as_other(using),
+            "by": by,
+            "alike": alike,
+            "numbers": numbers,
+            "unmatched": unmatched,
+            "sheet": sheet,
+        }
         return self._taken("lookup", columns, asked)
 
     def unmatched(
-        self, *, using: CoreTable | str | Path, by: Names, alike: bool = False, numbers: bool = False
+        self, *, using: CoreTable | Stream | str | Path, by: Names, alike: bool = False, numbers: bool = False
     ) -> Table:
         """The keys of either side that the other does not have; options as in `kebrin.shape.looking_up.unmatched`."""
         from kebrin.shape.looking_up import unmatched
 
-        return self._proved(unmatched(self, using=using, by=by, alike=alike, numbers=numbers))
+        return self._proved(unmatched(self, using=as_other(using), by=by, alike=alike, numbers=numbers))
 
     def sums(self, by: Sequence[str] = (), *, of: Names = (), per: str = "", rows: str = "") -> Table:
         """One row for each group of rows; options as in `kebrin.shape.summing.sums`."""
@@ -330,17 +317,15 @@ class Table(CoreTable):
 
         where = options.pop("where", None) if verb in LIMITED else None
         parameters = signature(TAKEN[verb]).parameters
-        own, known = list(parameters)[1], list(parameters)[2:]
-        odd = next((name for name in options if name not in known), "")
-        if odd:
-            near = nearest(odd, known)
-            do = f"Did you mean {near!r}?" if near else "Take one of these"
-            known += ["where"] * (verb in LIMITED)
-            raise PlanError(f"{verb} has no option {odd!r}", why=f"its options are {', '.join(known)}", do=do)
+        own = list(parameters)[1]
         # One name where several may stand is a name, and not its letters.
         lists = {name for name, one in parameters.items() if str(one.annotation).startswith("Sequence[str]")}
         options = {name: [said] if name in lists and isinstance(said, str) else said for name, said in options.items()}
         first = [first] if own in lists and isinstance(first, str) else first
+        if own in lists and not isinstance(first, (Sequence, Mapping)):
+            raise PlanError(
+                f"{verb} takes names of columns, and no {type(first).__name__}", do="Name one, or a list of them"
+            )
         if where:
             limited = Limited(self.limited)
             done = limited.take(self, str(first), verb, TAKEN[verb], options, where)
@@ -371,6 +356,16 @@ class Table(CoreTable):
         with whole_file(target) as part:
             write_table(self, part, kind=target.suffix, shown=target)
 
+    def __str__(self) -> str:
+        """The first rows under their headings, and how many there are."""
+        shown = [[_shown(value) for value in row.values()] for row in self.data.slice(0, _PRINTED).to_pylist()]
+        lines = [list(self.columns), *shown]
+        widths = [max(len(line[at]) for line in lines) for at in range(len(self.columns))]
+        laid = [
+            "  ".join(text.ljust(width) for text, width in zip(line, widths, strict=True)).rstrip() for line in lines
+        ]
+        return "\n".join([*laid, repr(self)])
+
     def __repr__(self) -> str:
         said = f"Table: {len(self):,} rows; {', '.join(self.columns)}"
         return said if self.prove is None else f"{said}; {self._verdict()}"
@@ -390,6 +385,34 @@ class Values(Profile):
 
     def _repr_html_(self) -> str:
         return values_html(self)
+
+
+def as_table(frame: Stream, measures: Sequence[str] | None = None) -> Table:
+    """What another library holds as a table that takes all verbs: a frame of pandas or polars, an Arrow table.
+
+    It has no cells and no proof: it was not made from a report.
+
+    Args:
+        frame: anything that speaks the Arrow C stream protocol.
+        measures: the columns that hold values; those of numbers by default.
+
+    >>> import kebrin as kb
+    >>> import pyarrow as pa
+    >>> table = kb.as_table(pa.table({"quay": ["East", "East", "West"], "boats": [4, 2, 7]}))
+    >>> table.sums("quay")["boats"]
+    [6.0, 7.0]
+
+    Raises:
+        PlanError: it does not speak that protocol, or a measure is no column of it.
+    """
+    return Table.of(core_of(frame, measures), None)
+
+
+def _shown(value: object) -> str:
+    """A value as the first rows show it."""
+    if value is None:
+        return ""
+    return f"{value:.10g}" if isinstance(value, float) else str(value)
 
 
 def _own(proof: CoreProof, table: CoreTable) -> tuple[Finding, ...]:

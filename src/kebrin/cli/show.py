@@ -251,8 +251,14 @@ def outputs(out: Console, published: Sequence[Published]) -> None:
     )
     if len(published) > _LISTED:
         line(out, f"and {len(published) - _LISTED:,} more files")
-    for said in [one for item in published for one in item.said][:_REMARKS]:
-        line(out, f"! {said}", "bold")
+    notes: dict[str, list[str]] = {}
+    for item in published:
+        for said in item.said:
+            notes.setdefault(said, []).append(item.path.name)
+    for said, names in list(notes.items())[:_REMARKS]:
+        more = f" and {len(names) - _NAMED} more" if len(names) > _NAMED else ""
+        of = "" if len(published) < 2 or any(name in said for name in names) else f"{', '.join(names[:_NAMED])}{more}: "
+        line(out, f"! {of}{said}", "bold")
     for item in published:
         if item.held_back:
             good = item.path.with_name(item.path.name.replace(".unproved", ""))

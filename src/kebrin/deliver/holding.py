@@ -21,8 +21,12 @@ SECONDS = 60.0
 
 
 @contextmanager
-def held(outputs: Sequence[Path]) -> Iterator[None]:
+def held(outputs: Sequence[Path], *, names: bool = False) -> Iterator[None]:
     """Nobody else writes these outputs meanwhile. The locks are not beside the outputs: nothing is left there.
+
+    Args:
+        outputs: the files.
+        names: hold the choice of a free name for them, and not what stands under it: that is held apart, while it is.
 
     Raises:
         OutputError: another run holds one of them for too long.
@@ -36,7 +40,8 @@ def held(outputs: Sequence[Path]) -> Iterator[None]:
     with ExitStack() as stack:
         # In one order, so that no two runs wait for each other.
         for whole in sorted({str(path.resolve()) for path in outputs}):
-            name = hashlib.sha256(whole.encode("utf-8", "surrogateescape")).hexdigest()[:24]
+            said = f"{whole} (name)" if names else whole
+            name = hashlib.sha256(said.encode("utf-8", "surrogateescape")).hexdigest()[:24]
             lock = locks / f"{name}.lock"
             try:
                 stack.enter_context(FileLock(lock, timeout=SECONDS))

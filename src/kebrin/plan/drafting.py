@@ -392,7 +392,10 @@ def _labels(draft: Draft) -> Table | None:
     plain = {name for name in after.columns if name in joined.columns and kind_of(after.data.column(name)) == "text"}
     names = [name for name in dict.fromkeys(usual.get(folded(one), one) for one in levels) if name in plain]
     known = {name: distinct_texts(joined.data.column(name)) for name in names}
-    few = {name: list(texts) for name, texts in known.items() if name not in dropped and 1 < len(texts) <= _MOST_LABELS}
+    few = {
+        name: list(texts) for name, texts in known.items()
+        if name not in dropped and 1 < len(texts) <= _MOST_LABELS and not _are_ids(texts, len(joined))
+    }  # fmt: skip
     if not few:
         return None
     said = table()
@@ -400,6 +403,15 @@ def _labels(draft: Draft) -> Table | None:
         said.add(tomlkit.key(name), tomlkit.item(texts))
     said.add(nl())
     return said
+
+
+def _are_ids(labels: Sequence[str], rows: int) -> bool:
+    """Whether labels are numbers of single records, which next month's are others of: each on one row, with digits in most.
+
+    >>> _are_ids(["K1", "K2", "K7"], 3), _are_ids(["Q1", "Q2"], 8), _are_ids(["East", "West"], 2)
+    (True, False, False)
+    """
+    return len(labels) == rows and 2 * sum(any(map(str.isdigit, label)) for label in labels) > rows
 
 
 def _named(named: Mapping[str, str]) -> Table | None:

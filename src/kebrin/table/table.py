@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, NamedTuple, Self
 
+import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import PlanError, nearest
@@ -19,6 +20,9 @@ if TYPE_CHECKING:
 
     from kebrin.table.findings import Finding
     from kebrin.table.origin import CellOrigin, Parts
+
+# Whole numbers up to this one are the same as floating point numbers.
+_WHOLE = 2**53
 
 
 class StepCount(NamedTuple):
@@ -236,9 +240,23 @@ class Table:
         """The Arrow table itself; nothing is copied."""
         return self.data
 
-    def to_pandas(self) -> pd.DataFrame:
-        """A pandas frame; labels become categories. Needs the extra `kebrin[pandas]`."""
-        frame: pd.DataFrame = self.data.to_pandas()
+    def to_pandas(self, *, categories: bool = False) -> pd.DataFrame:
+        """A pandas frame of plain kinds: texts, dates, whole numbers as such where none is missing. Needs `kebrin[pandas]`.
+
+        Args:
+            categories: whether labels become categories.
+        """
+        data = self.data
+        for at, field_ in enumerate(data.schema):
+            column = data.column(at)
+            if pa.types.is_dictionary(field_.type):
+                column = arrays.compacted(column) if categories else column.cast(field_.type.value_type)
+            elif pa.types.is_floating(field_.type) and not column.null_count:
+                values = np.asarray(column)
+                whole = len(values) > 0 and bool((np.abs(values) < _WHOLE).all() and (values % 1 == 0).all())
+                column = pa.chunked_array([values.astype(np.int64)]) if whole else column
+            data = data.set_column(at, field_.name, column)
+        frame: pd.DataFrame = data.to_pandas(date_as_object=False)
         return frame
 
     def to_polars(self) -> pl.DataFrame:
