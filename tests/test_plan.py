@@ -82,3 +82,43 @@ def test_lines_about_columns_that_are_gone_are_asked_about_and_stop_nothing(tmp_
     said = " | ".join(run.proof.failures)
     assert "labels in the plan names 'harbor': the columns are port, boats. Take out what no longer fits" in said
     assert "kinds in the plan names 'boat': the columns are port, boats. Did you mean 'boats'?" in said
+
+
+SET = """kebrin = 1
+[set]
+month = "2031-01"
+least = 1
+[table.trips]
+files = "trips.csv"
+[[table.trips.step]]
+only = { Month = "{month}", Trips = { from = "{least}" } }
+[[output]]
+table = "trips"
+file = "out_{month}.csv"
+"""
+
+
+def test_values_from_outside_are_filled_in(tmp_path: Path) -> None:
+    text = "Route,Class,Month,Trips\nN4,Foot,2031-01,10\nN4,Cars,2031-01,2\nS1,Foot,2031-02,5\nS1,Cars,2031-02,9\n"
+    (tmp_path / "trips.csv").write_text(text, "utf-8")
+    (tmp_path / "p.toml").write_text(SET, "utf-8")
+    kb.load_plan(tmp_path / "p.toml").run().write()
+    run = kb.load_plan(tmp_path / "p.toml", given={"month": "2031-02", "least": "6"}).run()
+    run.write()
+    assert (tmp_path / "out_2031-01.csv").exists()
+    assert (tmp_path / "out_2031-02.csv").read_text("utf-8").splitlines()[1:] == ["S1,Cars,2031-02,9"]
+
+
+@pytest.mark.parametrize(
+    ("text", "given", "said"),
+    [
+        (SET, {"mont": "1"}, "'mont', which the plan has not under .set.: it has month, least. Did you mean 'month'"),
+        (SET, {"least": "few"}, "east must be a number, and is 'few'"),
+        (SET.replace('"2031-01"', '""'), {}, "needs month: it is empty under .set."),
+        (SET.replace("[set]", '[set]\nyear = "2031"'), {}, "names 'year', and .year. stands nowhere"),
+        (SET.replace("[set]", '[set]\nvalue = "2031"'), {}, "names 'value', which outputs fill in themselves"),
+    ],
+)
+def test_values_from_outside_that_do_not_fit_are_told(text: str, given: dict[str, str], said: str) -> None:
+    with pytest.raises(PlanError, match=said):
+        parse_plan(text, given=given)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-import pandas as pd
 import polars as pl
 import pyarrow as pa
 import pytest
@@ -41,6 +40,7 @@ def test_it_prints_its_first_rows(table: kb.Table) -> None:
 
 
 def test_frames_of_other_libraries_come_in_as_tables(table: kb.Table) -> None:
+    pd = pytest.importorskip("pandas")
     quays = {"Sailing": ["07:15", "10:40"], "quay": ["East", "West"], "since": [2029, 2031]}
     for frame in (pl.DataFrame(quays), pd.DataFrame(quays), pa.table(quays)):
         taken = kb.as_table(frame)

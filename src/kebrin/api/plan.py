@@ -143,12 +143,15 @@ class Plan:
         return Run(done, self.model.output, tuple(reads), self.base, before, keys)
 
 
-def load_plan(path: str | Path | Mapping[str, Any], *, base: str | Path = ".") -> Plan:
+def load_plan(
+    path: str | Path | Mapping[str, Any], *, base: str | Path = ".", given: Mapping[str, Any] | None = None
+) -> Plan:
     """Read and check a plan: a file, or what would stand in it as a mapping.
 
     Args:
         path: the file, or the mapping.
         base: the folder of a mapping's file names; a file's are relative to its own.
+        given: values for the names under the plan's `[set]`.
 
     >>> import kebrin as kb
     >>> fuel = {"files": str(kb.demo_file("fuel.ods"))}
@@ -162,8 +165,8 @@ def load_plan(path: str | Path | Mapping[str, Any], *, base: str | Path = ".") -
         import tomlkit
 
         text = tomlkit.dumps(path)
-        return Plan(parse_plan(text), Path(base), text)
-    return Plan(read_plan(path), Path(path).parent, Path(path).read_text("utf-8"), Path(path))
+        return Plan(parse_plan(text, given=given), Path(base), text)
+    return Plan(read_plan(path, given), Path(path).parent, Path(path).read_text("utf-8"), Path(path))
 
 
 def draft(

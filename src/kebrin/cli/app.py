@@ -178,6 +178,10 @@ def run(  # noqa: PLR0913 - an option each
     plan: Annotated[Path, typer.Argument(metavar="PLAN", help="The plan, a TOML file.")],
     *,
     like: Like = None,
+    given: Annotated[
+        list[str] | None,
+        typer.Option("--set", metavar="NAME=VALUE", help="A value that the plan names under [set]; may be repeated."),
+    ] = None,
     if_changed: Annotated[
         bool,
         typer.Option(
@@ -201,7 +205,16 @@ def run(  # noqa: PLR0913 - an option each
         from kebrin.cli import rerunning
 
         asked = rerunning.Asked(
-            like, if_changed or watch, workers, scheduler, accept, replace, inside, page, page_without_values
+            like,
+            if_changed or watch,
+            workers,
+            scheduler,
+            accept,
+            replace,
+            inside,
+            page,
+            page_without_values,
+            rerunning.given_of(given or ()),
         )
         do = rerunning.watch if watch else rerunning.run
         code = do(plan, asked, as_json=as_json)

@@ -6,6 +6,7 @@ import json
 import sys
 import time
 from pathlib import Path
+from types import MappingProxyType
 from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cli.ending import Exit
@@ -14,7 +15,7 @@ from kebrin.errors import KebrinError, PlanError
 from kebrin.work.keeping import kept_folder
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    from collections.abc import Iterable, Mapping
 
     from kebrin.deliver.remembering import Memory
 
@@ -35,20 +36,37 @@ class Asked(NamedTuple):
     inside: bool = False
     page: Path | None = None
     page_without_values: bool = False
+    given: Mapping[str, str] = MappingProxyType({})
+
+
+def given_of(said: Iterable[str]) -> dict[str, str]:
+    """The values that are said as NAME=VALUE.
+
+    Raises:
+        PlanError: one is said in another way, or twice.
+    """
+    found: dict[str, str] = {}
+    for one in said:
+        name, equals, value = one.partition("=")
+        if not equals or not name.strip() or name.strip() in found:
+            why = "it is said twice" if equals else "there is no = in it"
+            raise PlanError(f"--set {one!r} can't be read", why=why, do="Say each once, as in --set period=2031-05")
+        found[name.strip()] = value.strip()
+    return found
 
 
 def run(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
     """Run a plan; if asked, only where something has changed since the last run."""
-    fetched = asked.if_changed and _fetched(plan_file)
+    fetched = asked.if_changed and _fetched(plan_file, asked.given)
     memory = recall(plan_file, kept_folder()) if asked.if_changed and asked.like is None else None
-    if memory is not None and is_unchanged(memory, plan_file):
+    if memory is not None and is_unchanged(memory, plan_file, asked.given):
         return _unchanged(memory, as_json=as_json)
     from kebrin.cli import running
 
     return running.run(plan_file, asked, as_json=as_json, fetch=not fetched)
 
 
-def _fetched(plan_file: Path) -> bool:
+def _fetched(plan_file: Path, given: Mapping[str, str]) -> bool:
     """Whether the plan names lists behind addresses; they are fetched, since whether they changed can't be told before."""
     try:
         if b"fetch" not in plan_file.read_bytes():
@@ -57,7 +75,7 @@ def _fetched(plan_file: Path) -> bool:
         return False  # it is told when the plan is read
     from kebrin.api import load_plan
 
-    return bool(load_plan(plan_file).fetch())
+    return bool(load_plan(plan_file, given=given).fetch())
 
 
 def _unchanged(memory: Memory, *, as_json: bool) -> int:
@@ -90,10 +108,10 @@ def watch(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
     begun = False
     # The watch stands before the first run, so that what changes meanwhile is seen; it looks in often, only to begin.
     for changes in changes_in(
-        *_folders(plan_file), debounce=_SETTLE_MS, step=_SETTLE_MS // 4, rust_timeout=_LOOK_IN_MS, yield_on_timeout=True,
-        raise_interrupt=False,
+        *_folders(plan_file, asked.given), debounce=_SETTLE_MS, step=_SETTLE_MS // 4, rust_timeout=_LOOK_IN_MS,
+        yield_on_timeout=True, raise_interrupt=False,
     ):  # fmt: skip
-        if begun and (not changes or _is_as_it_was(plan_file)):
+        if begun and (not changes or _is_as_it_was(plan_file, asked.given)):
             continue  # what a run itself has written is no change
         if begun:
             _say(f"--- {time.strftime('%H:%M:%S')}: something has changed")
@@ -108,9 +126,9 @@ def watch(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
     return Exit.DONE
 
 
-def _is_as_it_was(plan_file: Path) -> bool:
+def _is_as_it_was(plan_file: Path, given: Mapping[str, str]) -> bool:
     memory = recall(plan_file, kept_folder())
-    return memory is not None and is_unchanged(memory, plan_file)
+    return memory is not None and is_unchanged(memory, plan_file, given)
 
 
 def _say(line: str) -> None:
@@ -126,11 +144,11 @@ def _run_once(plan_file: Path, asked: Asked, *, as_json: bool) -> None:
     sys.stdout.flush()
 
 
-def _folders(plan_file: Path) -> Iterable[Path]:
+def _folders(plan_file: Path, given: Mapping[str, str]) -> Iterable[Path]:
     """The folders that the plan and its inputs are in."""
     from kebrin.api import load_plan
 
-    plan = load_plan(plan_file)
+    plan = load_plan(plan_file, given=given)
     found = {plan_file.resolve().parent}
     for patterns, base, _ in plan.choices:
         for pattern in patterns:

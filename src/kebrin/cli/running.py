@@ -11,16 +11,15 @@ from kebrin.cli import show
 from kebrin.cli.drifting import since_last
 from kebrin.cli.ending import Exit
 from kebrin.cli.progress import Progress
-from kebrin.deliver.remembering import Memory, digests, inputs_of, remember
+from kebrin.deliver.remembering import Memory, digests, inputs_of, plan_digest, remember
 from kebrin.deliver.sending import shown
 from kebrin.errors import KebrinError, Place, PlanError
 from kebrin.plan.wanted import read_wanted
-from kebrin.sources.files import digest
 from kebrin.table import FindingKind
 from kebrin.work.keeping import clear_old, kept_folder
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Iterable, Mapping, Sequence
     from pathlib import Path
 
     from rich.console import Console
@@ -34,7 +33,7 @@ if TYPE_CHECKING:
 
 def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> int:
     """Run a plan, hold its table against wanted rows if there are any, and write its outputs."""
-    plan = load_plan(plan_file)
+    plan = load_plan(plan_file, given=asked.given)
     if fetch:
         plan.fetch()
     if not plan.model.output:
@@ -56,7 +55,7 @@ def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> 
         write_page(done.page(values=not asked.page_without_values), asked.page)
     drifts = done.drift
     if keep is not None:
-        _remember(plan_file, choices, done, published, keep)
+        _remember(plan_file, asked.given, choices, done, published, keep)
     if as_json:
         said = plain(done, published)
         said["since the last run"] = [one.to_plain() for one in drifts]
@@ -82,12 +81,14 @@ def _files(choices: Choices) -> int:
         return 0
 
 
-def _remember(plan_file: Path, choices: Choices, done: Run, published: Iterable[Published], folder: Path) -> None:
+def _remember(
+    plan_file: Path, given: Mapping[str, str], choices: Choices, done: Run, published: Iterable[Published], folder: Path
+) -> None:
     """Keep what the run read and wrote, and let go of what is kept for too long."""
     known = {source.file: source.digest for one in done.done for source in one.proof.sources}
     remember(
         Memory(
-            digest(plan_file), choices, digests(inputs_of(choices), known), digests(done.reads),
+            plan_digest(plan_file, given), choices, digests(inputs_of(choices), known), digests(done.reads),
             digests(item.path for item in published if not item.place), done.holds,
             {one.name: len(one.table) for one in done.done},
         ),

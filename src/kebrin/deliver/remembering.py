@@ -82,10 +82,15 @@ def recall(plan_file: Path, folder: Path) -> Memory | None:
         return None
 
 
-def is_unchanged(memory: Memory, plan_file: Path) -> bool:
-    """Whether the plan, all that it reads and all that it wrote are what they were."""
+def plan_digest(plan_file: Path, given: Mapping[str, Any]) -> str:
+    """What a run was asked for: the plan's digest, with the values from outside."""
+    return digest(plan_file) + (f" {json.dumps(given, sort_keys=True)}" if given else "")
+
+
+def is_unchanged(memory: Memory, plan_file: Path, given: Mapping[str, Any]) -> bool:
+    """Whether the plan, what is given to it, all that it reads and all that it wrote are what they were."""
     try:
-        if digest(plan_file) != memory.plan:
+        if plan_digest(plan_file, given) != memory.plan:
             return False
         paths = {_name(path): path for path in inputs_of(memory.choices)}
         if list(paths) != list(memory.inputs):

@@ -340,9 +340,14 @@ class OutputPlan(Strict):
 
 
 class PlanModel(Strict):
-    """A whole plan."""
+    """A whole plan.
+
+    `set` names values from outside with what they are where nothing else is said: `{name}` stands for them in every text of the
+    plan, and `kebrin run PLAN --set name=value` says another. One that is empty must be said.
+    """
 
     kebrin: Literal[1]
+    given: dict[str, str | float] = Field({}, alias="set")
     table: dict[str, TablePlan] = Field(min_length=1)
     proof: ProofPlan = ProofPlan()
     output: tuple[OutputPlan, ...] = ()

@@ -10,11 +10,14 @@ from typing import TYPE_CHECKING, Any, get_args, get_origin
 from pydantic import BaseModel, ValidationError
 
 from kebrin.errors import Place, PlanError, nearest
+from kebrin.plan.given import SET, filled
 from kebrin.plan.model import PlanModel
 from kebrin.plan.steps import VERBS
 from kebrin.sources.limits import limits
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from pydantic_core import ErrorDetails
 
 _HEADER = re.compile(r"\s*(\[\[?)\s*([^\]]+?)\s*\]\]?")
@@ -22,8 +25,8 @@ _KEY = re.compile(r"""\s*((?:"[^"]*"|'[^']*'|[\w-]+)(?:\s*\.\s*(?:"[^"]*"|'[^']*
 _PART = re.compile(r""""([^"]*)"|'([^']*)'|([\w-]+)""")
 
 
-def read_plan(path: str | Path) -> PlanModel:
-    """Read a plan.
+def read_plan(path: str | Path, given: Mapping[str, Any] | None = None) -> PlanModel:
+    """Read a plan; `given` are the values from outside that it names under `[set]`.
 
     Raises:
         PlanError: the file is missing or no TOML, or says what no plan can say; all mistakes are told at once.
@@ -40,10 +43,10 @@ def read_plan(path: str | Path) -> PlanModel:
         raise PlanError("the plan can't be read", Place(str(path)), why=error.strerror or str(error)) from error
     except UnicodeDecodeError:
         raise PlanError("the plan is not UTF-8 text", Place(str(path)), do="Save it as UTF-8") from None
-    return parse_plan(text, str(path))
+    return parse_plan(text, str(path), given)
 
 
-def parse_plan(text: str, file: str = "") -> PlanModel:
+def parse_plan(text: str, file: str = "", given: Mapping[str, Any] | None = None) -> PlanModel:
     r"""A plan from its text.
 
     >>> parse_plan('kebrin = 1\n[table.traffic]\nfile = "a.xlsx"')
@@ -61,6 +64,9 @@ def parse_plan(text: str, file: str = "") -> PlanModel:
             why=why,
             do="Correct that line",
         ) from None
+    if given or SET in content:
+        named = content.get(SET, {})
+        content = filled(content, given or {}, file) | ({SET: named} if SET in content else {})
     try:
         plan = PlanModel.model_validate(content)
     except ValidationError as error:
