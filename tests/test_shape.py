@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import kebrin as kb
 from kebrin.errors import PlanError
 from kebrin.grammar.patterns import groups_of
 from kebrin.shape.parting import Entries
@@ -187,3 +188,30 @@ def test_codes_with_figures_in_them_are_near_nothing_but_themselves() -> None:
     assert codes.find("c0001") == "C0001"
     assert codes.likely(["C0003"]) == [[]]
     assert codes.likely(["Halan"])[0][0].code == "C0001"
+
+
+def test_total_rows_are_no_records_of_later_steps() -> None:
+    rows = pa.table({"route": ["N4", "N4", "S1", "S1"], "class": ["Foot", "Cars"] * 2, "trips": [10.0, 2.0, 5.0, 9.0]})
+    table = kb.as_table(rows)
+    across = table.crosstab("route", across="class", of="trips", totals="both")
+    assert across["route"] == ["N4", "S1", "Total"]
+    assert across.sums(of="Foot")["Foot"] == [15.0]
+    assert across.rank("Foot", "place")["route"] == ["N4", "S1"]
+    assert across.rename({"route": "line"}).sums(of="Total")["Total"] == [26.0]
+    assert table.total_row().sums(of="trips")["trips"] == [26.0]
+    means = table.sums(["route", "class"], of={"usual": "mean trips"})
+    laid = means.crosstab("route", across="class", of="usual", totals="both")
+    assert laid.columns == ("route", "Foot", "Cars")
+    assert laid["Foot"] == [10.0, 5.0, None]
+    with pytest.raises(PlanError, match="would sum 'usual', which is a mean"):
+        means.crosstab("route", across="route", of="usual")
+
+
+def test_a_total_row_is_no_part_of_an_output_by_its_column(tmp_path: Path) -> None:
+    (tmp_path / "r.csv").write_text("route,class,trips\nN4,Foot,10\nN4,Cars,2\nS1,Foot,5\n", "utf-8")
+    step = 'crosstab = "route"\nacross = "class"\nof = "trips"\ntotals = "both"'
+    output = 'table = "t"\nfile = "by_{value}.csv"\nby = "route"'
+    plan = f'kebrin = 1\n[table.t]\nfiles = "r.csv"\n[[table.t.step]]\n{step}\n[[output]]\n{output}'
+    (tmp_path / "p.toml").write_text(plan, "utf-8")
+    kb.load_plan(tmp_path / "p.toml").run().write()
+    assert {path.name for path in tmp_path.glob("by_*.csv")} == {"by_N4.csv", "by_S1.csv"}

@@ -14,7 +14,7 @@ from kebrin.address import a1
 from kebrin.deliver.guard import is_own, proof_path
 from kebrin.errors import KebrinError, SourceError
 from kebrin.shape.drifting import Change, changes_between
-from kebrin.shape.ranking import ADD_UP
+from kebrin.shape.groups import ADD_UP
 from kebrin.sources.choosing import choose
 from kebrin.sources.tables import read_table
 from kebrin.table import Origin, Table, arrays

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
+from kebrin.shape.choosing import without_totals
 from kebrin.table import Does, FindingKind, Table, arrays
 
 if TYPE_CHECKING:
@@ -53,8 +54,9 @@ def counts_of(done: Iterable[Done]) -> Table:
             rows.append((part.name, step.step, "rows in", float(step.rows_in)))
             rows.append((part.name, step.step, "rows out", float(step.rows_out)))
         rows.append((part.name, "output", "rows", float(len(part.table))))
-        for name in part.table.columns:
-            column = part.table.data.column(name)
+        records = without_totals(part.table)
+        for name in records.columns:
+            column = records.data.column(name)
             if pa.types.is_floating(column.type):
                 rows.append((part.name, "output", f"sum of {name}", arrays.sum_of(column)))
     return _table(("table", "where", "what", "count"), rows)

@@ -16,7 +16,7 @@ from kebrin.deliver.writing.handouts import ENDINGS as HANDOUTS
 from kebrin.deliver.writing.tables import TextForm
 from kebrin.errors import OutputError, Place
 from kebrin.proof import Proof
-from kebrin.shape.choosing import rows_of
+from kebrin.shape.choosing import rows_of, without_totals
 from kebrin.shape.groups import groups_of
 from kebrin.sources.remote import is_address
 from kebrin.table import Origin
@@ -231,6 +231,8 @@ def ownerless(targets: Iterable[Target]) -> Iterator[tuple[Target, Path]]:
 def _by_value(table: Table, name: str) -> list[tuple[str, Table]]:
     """The rows of each value of a column, in the order in which the values first appear."""
     table.refuse_absent(name, "by")
+    if name in table.totals:  # a total of all parts has none
+        table = without_totals(table)
     groups = groups_of(table, [name])
     order = np.argsort(groups.of, kind="stable")
     ends = np.cumsum(np.bincount(groups.of, minlength=len(groups)))

@@ -172,7 +172,7 @@ def with_record_count(sheet: Sheet, frame: Frame | None, kept: Collection[str] =
     >>> from kebrin.cells import Sheet
     >>> rows = [["Boat", "Berth", "Flag", "Dues"], ["Gull", "E1", "SK", 4], ["Tern", "E2", "SK", 7], ["Skua", "W1", "HA", 9]]
     >>> sheet = Sheet.of([*rows, ["Boats", None, None, 3]])
-    >>> frame = Frame((0,), (0,), (0, 1, 2), np.arange(1, 5), np.array([3]), ())
+    >>> frame = Frame((0,), (0,), (0, 1, 2), np.arange(1, 5), np.array([3]), (), (), ())
     >>> found = with_record_count(sheet, frame)
     >>> found and (found.rows.tolist(), found.counts[0].at)
     ([1, 2, 3], 4)

@@ -108,6 +108,23 @@ def rows_of(table: Table, rows: NDArray[np.intp]) -> Table:
     return replace(table, data=data, origins=origins, parts=table.parts and table.parts.take(rows))
 
 
+def without_totals(table: Table, verb: str = "") -> Table:
+    """The table without the total rows that a step has put below it: they are no records, and would count twice.
+
+    >>> from kebrin.table import Table
+    >>> table = Table(pa.table({"port": ["Brae", "Total"], "boats": [3.0, 3.0]}), (), totals={"port": "Total"})
+    >>> without_totals(table).data.to_pylist()
+    [{'port': 'Brae', 'boats': 3.0}]
+    """
+    totals = table.total_rows if table.totals else np.zeros(0, np.bool_)
+    if not totals.any():
+        return table
+    count = int(totals.sum())
+    made = replace(rows_of(table, np.flatnonzero(~totals)), totals={})
+    what = f"{verb}: {count:,} total row{'s' * (count > 1)} left out, which sum the others; take a total row behind it"
+    return made.remarked([Finding(FindingKind.ROWS_LEFT_OUT, what, count=count)] if verb else [])
+
+
 def _kept(table: Table, flags: NDArray[np.bool_], where: Mapping[str, Any], verb: str, *, alike: bool) -> Table:
     rows = np.flatnonzero(flags)
     gone = len(table) - len(rows)

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.errors import PlanError
-from kebrin.shape.groups import Groups, groups_of
+from kebrin.shape.groups import ADD_UP, Groups, groups_of
 from kebrin.shape.orders import Order, ordered
 from kebrin.shape.summing import like_parts, numbers_of, parts_of
 from kebrin.table import Finding, FindingKind, Origin, arrays
@@ -56,12 +56,7 @@ def crosstab(
     Raises:
         PlanError: a column is not known or no number, no measure is named of several, or the table would be too wide.
     """
-    names = list(of) or list(table.measures)
-    if not names or (len(names) > 1 and not of):
-        raise PlanError(
-            "crosstab needs to know which column to sum", why=f"the table has {', '.join(table.measures) or 'no measure'}",
-            do="State it as of",
-        )  # fmt: skip
+    names = _measures_of(table, of)
     for name in (*down, *across):
         table.refuse_absent(name, "crosstab")
     numbers = {name: numbers_of(table, name, "crosstab") for name in names}
@@ -72,35 +67,83 @@ def crosstab(
             f"the crosstab would have {len(labels) * len(names):,} columns", why=f"a sheet holds {_MOST_COLUMNS:,} of them",
             do="Put the column with many labels down",
         )  # fmt: skip
+    adding = _adding(table, names, lines, heads)
     cells = {name: _cells(own, lines, heads, blank) for name, own in numbers.items()}
     columns: dict[str, Any] = {}
     measure_of: dict[str, str] = {}
     place_of: dict[str, int] = {}
-    for name, label, grid_name, at in _columns(labels, names, by=by):
-        del label
+    for name, grid_name, at in _columns(labels, names, by=by):
         columns[name] = cells[grid_name][:, at]
         measure_of[name], place_of[name] = grid_name, at
-    if totals in {"rows", "both"}:
-        for name in names:
-            total = TOTAL if len(names) == 1 else f"{TOTAL}{BETWEEN}{name}"
-            columns[total], measure_of[total] = _total(cells[name], 1), name
-    taken = [*down, *columns]
-    twice = next((name for name in taken if taken.count(name) > 1), "")
-    if twice:
-        raise PlanError(f"two columns would be named {twice!r}", do="Rename the column down, or choose other labels")
-    arrow: dict[str, Any] = dict(lines.columns)
-    if totals in {"columns", "both"}:
-        arrow = {name: _with_total(column, first=at == 0) for at, (name, column) in enumerate(arrow.items())}
-        columns = {name: np.append(own, _total(own[:, None], 0)) for name, own in columns.items()}
-    arrow |= {name: arrays.numbers(own) for name, own in columns.items()}
-    data = pa.Table.from_arrays(list(arrow.values()), names=list(arrow))
+    for name in adding if totals in {"rows", "both"} else ():
+        total = TOTAL if len(names) == 1 else f"{TOTAL}{BETWEEN}{name}"
+        columns[total], measure_of[total] = _total(cells[name], 1), name
+    _refuse_twice([*down, *columns])
+    below = totals in {"columns", "both"}
+    data = _laid(lines, columns, [name for name in columns if measure_of[name] in adding], below=below)
     parts = parts_of(table, lines.of, len(lines), measure_of)
     if parts is not None:
         parts = replace(parts, places=heads.of, at=place_of)
-    made = replace(table, data=data, measures=(), origins=Origin(), made=dict.fromkeys(columns, "sum"), parts=parts)
+    ways = {name: table.made.get(measure_of[name], "sum") for name in columns}
+    made = replace(
+        table,
+        data=data,
+        measures=(),
+        origins=Origin(),
+        made=ways,
+        parts=parts,
+        totals={down[0]: TOTAL} if below else {},
+    )
     said = [_held(name, numbers[name], cells[name]) for name in names]
+    if totals and len(adding) < len(names):
+        gone = ", ".join(name for name in names if name not in adding)
+        said.append(
+            Finding(FindingKind.CROSS_FOOTING, f"crosstab: {gone} does not add up, so that its totals are blank")
+        )
     what = f"{len(table):,} rows in {len(lines):,} x {len(labels):,} cells"
     return made.remarked(said).step(f"crosstab {', '.join(down)} by {', '.join(across)}", len(table), what)
+
+
+def _measures_of(table: Table, of: Sequence[str]) -> list[str]:
+    """The measures to lay out: those named, or the only one."""
+    names = list(of) or list(table.measures)
+    if not names or (len(names) > 1 and not of):
+        raise PlanError(
+            "crosstab needs to know which column to sum", why=f"the table has {', '.join(table.measures) or 'no measure'}",
+            do="State it as of",
+        )  # fmt: skip
+    return names
+
+
+def _adding(table: Table, names: Sequence[str], lines: Groups, heads: Groups) -> list[str]:
+    """The measures that add up; a mean, a rank or a rate may only be laid out, a row to a cell."""
+    adding = [name for name in names if table.made.get(name, "sum") in ADD_UP]
+    rest = [name for name in names if name not in adding]
+    if rest and len(np.unique(lines.of * len(heads) + heads.of)) < len(table):
+        raise PlanError(
+            f"crosstab would sum {rest[0]!r}, which is a {table.made[rest[0]]}", why="several rows meet in one cell",
+            do="Take what it was made of, or put more columns down",
+        )  # fmt: skip
+    return adding
+
+
+def _refuse_twice(names: Sequence[str]) -> None:
+    twice = next((name for name in names if names.count(name) > 1), "")
+    if twice:
+        raise PlanError(f"two columns would be named {twice!r}", do="Rename the column down, or choose other labels")
+
+
+def _laid(lines: Groups, columns: dict[str, Any], adding: Sequence[str], *, below: bool) -> pa.Table:
+    """Labels and columns as a table, with a total row below if asked; of what does not add up it is blank."""
+    arrow: dict[str, Any] = dict(lines.columns)
+    if below:
+        arrow = {name: _with_total(column, first=at == 0) for at, (name, column) in enumerate(arrow.items())}
+        columns = {
+            name: np.append(own, _total(own[:, None], 0) if name in adding else [np.nan])
+            for name, own in columns.items()
+        }
+    arrow |= {name: arrays.numbers(own) for name, own in columns.items()}
+    return pa.Table.from_arrays(list(arrow.values()), names=list(arrow))
 
 
 def _sorted(groups: Groups, order: Order) -> Groups:
@@ -132,14 +175,14 @@ def _text(value: Any) -> str:
     return as_label(value)
 
 
-def _columns(labels: Sequence[str], names: Sequence[str], *, by: str) -> list[tuple[str, str, str, int]]:
-    """The columns: their name, their label, their measure, the place of the label."""
+def _columns(labels: Sequence[str], names: Sequence[str], *, by: str) -> list[tuple[str, str, int]]:
+    """The columns: their name, their measure, the place of their label."""
     if len(names) == 1:
-        return [(label, label, names[0], at) for at, label in enumerate(labels)]
+        return [(label, names[0], at) for at, label in enumerate(labels)]
     pairs = [(label, name, at) for name in names for at, label in enumerate(labels)]
     if by == "label":
         pairs = [(label, name, at) for at, label in enumerate(labels) for name in names]
-    return [(f"{label}{BETWEEN}{name}", label, name, at) for label, name, at in pairs]
+    return [(f"{label}{BETWEEN}{name}", name, at) for label, name, at in pairs]
 
 
 def _cells(numbers: Numbers, lines: Groups, heads: Groups, blank: str) -> Numbers:

@@ -21,6 +21,10 @@ if TYPE_CHECKING:
 _DIRECT = 1 << 24
 
 
+#: What steps made that adds up.
+ADD_UP = frozenset({"sum", "count", "share", "convert", "compute"})
+
+
 @dataclass(frozen=True, eq=False)
 class Factor:
     """One column as codes into its distinct values, in the order of the column's own list; -1 where there is no value."""

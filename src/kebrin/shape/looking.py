@@ -11,6 +11,7 @@ import pyarrow as pa
 
 from kebrin.errors import PlanError, nearest
 from kebrin.grammar.periods import period_name, words_for
+from kebrin.shape.choosing import without_totals
 from kebrin.shape.summing import numbers_of, sums
 from kebrin.table import arrays
 
@@ -71,6 +72,7 @@ def look(table: Table, by: Sequence[str] = (), of: str = "", what: str = "") -> 
     Raises:
         PlanError: a column is not there or holds no numbers, or there is nothing to draw.
     """
+    table = without_totals(table)
     if what == "full":
         return _fullness(table)
     if what not in {"", "sums", "spread"}:

@@ -11,7 +11,7 @@ import pyarrow as pa
 from kebrin.errors import PlanError
 from kebrin.shape.choosing import rows_of
 from kebrin.shape.crosstabs import TOTAL
-from kebrin.shape.groups import Groups, factor, groups_of
+from kebrin.shape.groups import ADD_UP, Groups, factor, groups_of
 from kebrin.shape.orders import Order, ordered
 from kebrin.shape.summing import like_parts, numbers_of
 from kebrin.table import Finding, FindingKind, Origin, arrays
@@ -24,9 +24,6 @@ if TYPE_CHECKING:
     from kebrin.table import Table
 
     Numbers = NDArray[np.float64]
-
-#: What steps made that adds up.
-ADD_UP = frozenset({"sum", "count", "share", "convert", "compute"})
 
 
 def sort(table: Table, by: Sequence[str], *, falling: Sequence[str] = (), order: Order = "natural") -> Table:
@@ -294,7 +291,7 @@ def total_row(table: Table, *, label: str = TOTAL) -> Table:
             last = pa.nulls(1, one.type)
         columns.append(pa.chunked_array([*plain.chunks, last], type=plain.type))
     data = pa.Table.from_arrays(columns, names=list(table.columns))
-    made = replace(table, data=data, measures=(), origins=Origin(), parts=None)
+    made = replace(table, data=data, measures=(), origins=Origin(), parts=None, totals={**table.totals, first: label})
     return made.step("total row", len(table))
 
 

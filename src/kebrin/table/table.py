@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
     import pandas as pd
     import polars as pl
+    from numpy.typing import NDArray
 
     from kebrin.table.findings import Finding
     from kebrin.table.origin import CellOrigin, Parts
@@ -58,6 +59,7 @@ class Table:
         made: what each column of figures is that a step made ("sum", "mean", "count", "rank", ...): it is no label.
         parts: what sums and the cells of crosstabs are made of.
         ways: how steps made the columns that were looked up or computed: what they are made of, where no cell is.
+        totals: the columns in which total rows bear a label, and that label; such a row is no record.
     """
 
     data: pa.Table
@@ -68,6 +70,7 @@ class Table:
     made: Mapping[str, str] = field(default_factory=dict)
     parts: Parts | None = None
     ways: Mapping[str, Way] = field(default_factory=dict)
+    totals: Mapping[str, str] = field(default_factory=dict)
 
     def __bool__(self) -> bool:
         """Refused: a table without rows is a table, and `table or other` would lose it without a word."""
@@ -185,7 +188,10 @@ class Table:
         parts = self.parts and self.parts.renamed(new)
         ways = {new[name]: way.renamed(new) for name, way in self.ways.items() if name in new}
         origins = self.origins.renamed(new)
-        return replace(kept, data=data, measures=measures, made=made, parts=parts, ways=ways, origins=origins)
+        totals = {new[name]: label for name, label in self.totals.items() if name in new}
+        return replace(
+            kept, data=data, measures=measures, made=made, parts=parts, ways=ways, origins=origins, totals=totals
+        )
 
     def shortened(self, ends: Sequence[str]) -> Self:
         """The table with beginnings and ends dropped from its column names.
@@ -215,6 +221,19 @@ class Table:
                 do="Drop less of their names, or name them with columns",
             )  # fmt: skip
         return self.picked({name: old for old, name in names.items()})
+
+    @property
+    def total_rows(self) -> NDArray[np.bool_]:
+        """Which rows are sums of others, that a step has put below them.
+
+        >>> Table(pa.table({"port": ["Brae", "Total"], "boats": [3.0, 3.0]}), (), totals={"port": "Total"}).total_rows.tolist()
+        [False, True]
+        """
+        found = np.zeros(len(self), np.bool_)
+        for name, label in self.totals.items():
+            if name in self.columns:
+                found |= np.array([value == label for value in self.data.column(name).to_pylist()], np.bool_)
+        return found
 
     def with_made(self, **ways: str) -> Self:
         """The table with more columns known as figures that a step made, and how."""

@@ -7,6 +7,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any, Protocol
 
 from kebrin.errors import KebrinError, Place
+from kebrin.shape.choosing import without_totals
 from kebrin.shape.effects import EFFECTS, held
 from kebrin.work.limiting import Limited
 
@@ -56,6 +57,8 @@ class _Verbs(Mapping[str, "Callable[..., Table]"]):
 
 #: The function of each verb: a table and a column go in, a table comes out.
 TAKEN: Mapping[str, Callable[..., Table]] = _Verbs()
+# What counts, sums or compares records: a total row is none.
+_OF_RECORDS = frozenset({"sums", "crosstab", "top", "rank", "share", "running", "change"})
 
 
 def _taken(table: Table, own: str, step: Taken, options: dict[str, Any]) -> dict[str, Table]:
@@ -82,6 +85,7 @@ def _taken(table: Table, own: str, step: Taken, options: dict[str, Any]) -> dict
 
 def take(table: Table, verb: str, first: Any, options: Mapping[str, Any]) -> Table:
     """The table after one verb, which is held to what it says that it does (`kebrin.shape.effects`)."""
+    table = without_totals(table, verb) if verb in _OF_RECORDS else table
     made = TAKEN[verb](table, first, **options)
     return made.remarked(held(verb, first, options, table, made))
 
