@@ -214,3 +214,29 @@ def test_every_line_advised_for_a_text_settles_it(path: Path, tmp_path: Path) ->
                 if (other.kind, other.column, other.cells) == (one.kind, one.column, one.cells)
             ]
             assert not left, settle.line
+
+
+def test_counts_say_what_each_row_of_a_sheet_is(tmp_path: Path) -> None:
+    rows = [
+        ["Dues 2031"],
+        [],
+        ["Quay", "Foot", "Cars"],
+        ["East", 1, 2],
+        ["West", 3, 4],
+        ["Total", 4, 6],
+        [],
+        ["Printed in May"],
+    ]
+    write_book(tmp_path / "r.xlsx", {"S": rows})
+    plan = 'kebrin = 1\n[table.t]\nfiles = "r.xlsx"\n[[output]]\nwhat = "counts"\nfile = "counts.csv"\n'
+    (tmp_path / "p.toml").write_text(plan, "utf-8")
+    kb.load_plan(tmp_path / "p.toml").run().write()
+    said = [
+        line.split(",")[-2:]
+        for line in (tmp_path / "counts.csv").read_text("utf-8").splitlines()
+        if "rows that" in line
+    ]
+    assert said == [
+        ["rows that are records", "2"], ["rows that are headings", "1"], ["rows that are total lines", "1"],
+        ["rows that are other texts", "2"], ["rows that are blank", "2"],
+    ]  # fmt: skip

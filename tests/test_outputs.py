@@ -361,3 +361,15 @@ def test_the_boards_workbook_cross_foots_and_its_form_is_filled(demo: Path, kebr
     assert [form.cell(9, column).value for column in range(1, 15)] == total
     assert form["B11"].value == "=AVERAGE(B9:M9)"
     assert "routes.csv by code: 'O7' (281)" in (demo / "out/findings.csv").read_text("utf-8")
+
+
+def test_a_part_may_lack_the_column_that_it_is_a_part_by(here: Path) -> None:
+    output = "[[output]]\ntable = 'traffic'\nfile = 'part_{value}.csv'\nby = 'Class'\nby_column = 'leave out'\n"
+    write(here, output)
+    assert (here / "part_Cars.csv").read_text("utf-8").splitlines() == ["Route,month,carried", "N4,Jan,1", "N4,Feb,2"]
+    assert [file_word(value) for value in ("con", "NUL.x", "Nuland", "é" * 100)] == [
+        "con_",
+        "NUL.x_",
+        "Nuland",
+        "é" * 80,
+    ]

@@ -554,3 +554,15 @@ def test_steps_limited_to_rows_read_each_branch_in_its_own_convention(tmp_path: 
     )
     with pytest.raises(PlanError, match="no row fulfils where: branch is 'Skarow'"):
         kb.load_plan(tmp_path / "p.toml").run()
+
+
+def test_the_first_that_says_something_and_what_is_said_where_none_does() -> None:
+    table = kb.as_table(pa.table({"desk": ["12", None, None], "mobile": [None, "77", None], "boats": [1.0, None, 3.0]}))
+    assert table.first_of(["desk", "mobile"], into="call", otherwise="none")["call"] == ["12", "77", "none"]
+    assert table.first_of("boats", otherwise=0)["boats"] == [1, 0, 3]
+    assert table.first_of(["desk", "boats"], into="either")["either"] == ["12", None, "3"]
+    assert table.compute("part", "boats / 3", places=2)["part"] == [0.33, None, 1.0]
+    with pytest.raises(PlanError, match="'few' can't stand in 'boats': the column holds numbers"):
+        table.first_of("boats", otherwise="few")
+    with pytest.raises(PlanError, match="There is a column 'mobile' already"):
+        table.first_of("desk", into="mobile")

@@ -205,9 +205,13 @@ class Table(Verbs, CoreTable):
         """A column that says the same on every row."""
         return self._taken("fixed", into, {"value": value})
 
-    def compute(self, into: str, formula: str) -> Table:
+    def compute(self, into: str, formula: str, *, places: int | None = None) -> Table:
         """A column computed from others; the grammar is that of `kebrin.shape.formulas`."""
-        return self._taken("compute", into, {"formula": formula})
+        return self._taken("compute", into, {"formula": formula, "places": places})
+
+    def first_of(self, columns: Sequence[str], *, into: str = "", otherwise: str | float | None = None) -> Table:
+        """What the first of some columns says; options as in `kebrin.shape.firsts.first_of`."""
+        return self._taken("first_of", columns, {"into": into, "otherwise": otherwise})
 
     def turn(self, heads: str, *, into: str = "field") -> Table:
         """The table on its side; options as in `kebrin.shape.columns.turn`."""

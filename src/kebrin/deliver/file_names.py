@@ -16,17 +16,22 @@ if TYPE_CHECKING:
     from kebrin.table import Table
 
 _FIELD = re.compile(r"\{([^{}]+)\}")
+# What some file systems take for devices, whatever the ending.
+_RESERVED = frozenset({"CON", "PRN", "AUX", "NUL", *(f"{name}{at}" for name in ("COM", "LPT") for at in range(1, 10))})
+_LONGEST = 160
 _OWN = ("value", "run date", "run time", "number")
 
 
 def file_word(value: str) -> str:
     """A value as a part of a file's name: no letter that means something to a file system, and never empty.
 
-    >>> file_word("../../etc"), file_word("North / South"), file_word("")
-    ('etc', 'North_South', 'blank')
+    >>> file_word("../../etc"), file_word("North / South"), file_word(""), file_word("Con")
+    ('etc', 'North_South', 'blank', 'Con_')
     """
-    bare = re.sub(r"[^\w.-]+", "_", value.replace("..", "_")).strip("._-")
-    return bare[:80] or "blank"
+    bare = re.sub(r"[^\w.-]+", "_", value.replace("..", "_")).strip("._-")[:80]
+    while len(bare.encode("utf-8")) > _LONGEST:  # file systems count bytes
+        bare = bare[:-1]
+    return f"{bare}_" if bare.partition(".")[0].upper() in _RESERVED else bare or "blank"
 
 
 def filled(pattern: str, table: Table | None, base: Path, *, now: dt.datetime | None = None) -> str:

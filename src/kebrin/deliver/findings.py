@@ -44,12 +44,15 @@ def _of_proof(name: str, proof: Proof) -> list[tuple[str, str, str, str, float]]
 
 
 def counts_of(done: Iterable[Done]) -> Table:
-    """What became of how many: cells of each source by their use, rows in and out of each step, sums of measures."""
+    """What became of how many: cells and rows of each source by their use, rows in and out of each step, sums of measures."""
     rows: list[tuple[str, str, str, float]] = []
     for part in done:
         for ledger in part.proof.ledgers:
             source = f"{ledger.file}, {ledger.sheet}"
             rows += [(part.name, source, f"cells {use}", float(count)) for use, count in ledger.counts.items()]
+            rows += [
+                (part.name, source, f"rows that are {use}", float(count)) for use, count in ledger.row_uses.items()
+            ]
         for step in part.proof.steps:
             rows.append((part.name, step.step, "rows in", float(step.rows_in)))
             rows.append((part.name, step.step, "rows out", float(step.rows_out)))

@@ -147,6 +147,9 @@ def _targets(output: OutputPlan, tables: Mapping[str, Done], base: Path) -> Iter
         yield _target(output, base / name, done, (page,), base)
         return
     groups = _by_value(done.table, output.by)
+    if output.by_column == "leave out":
+        rest = [column for column in done.table.columns if column != output.by]
+        groups = [(value, part.narrowed(rest)) for value, part in groups]
     if "{value}" in output.file:
         yield from _files(output, base, name, done, groups)
         return

@@ -238,7 +238,9 @@ class OutputPlan(Strict):
 
     Outputs with one name that ends in .xlsx or .ods are sheets of one workbook, in the plan's order, each named by `sheet` or as
     its table. `by` writes a sheet for each value of a column, or a file for each if the name holds `{value}`; with `heading` the
-    value stands above. A name may also hold `{run date}`, `{run time}`, `{number}` (the next that is free) and the name of any
+    value stands above, and `by_column = "leave out"` takes the column out of each part.
+
+    A name may also hold `{run date}`, `{run time}`, `{number}` (the next that is free) and the name of any
     column that says the same on all rows, as in `traffic_{month}.csv`.
 
     `if_there` says what becomes of a file that stands there: "refuse" (only what Kebrin itself wrote, and nobody changed since,
@@ -246,7 +248,8 @@ class OutputPlan(Strict):
     workbook, "keep other sheets" than those that are written. `stale` is for sheets and files that the run before wrote for a
     value that no row has now: "tell", or "remove".
 
-    `what` writes the findings (what a person must look at) or the counts (of cells, rows and sums) of the whole run instead of a
+    `what` writes the findings (what a person must look at) or the counts of the whole run (of cells, of rows by what they are:
+    records, headings, total lines, blank, of the rows that went into steps and came out, sums of columns) instead of a
     table. `delimiter`, `encoding`, `line_ends` and `mark` (a byte order mark) are those of a .csv; with `quotes = "all"` each of
     its values stands in quotes; `guard` writes texts in it that a spreadsheet program would take for formulas so that it shows
     them; with `metadata` its columns are described beside it as the W3C has it for tables on the web. `template` names a
@@ -268,6 +271,7 @@ class OutputPlan(Strict):
     if_there: Literal["refuse", "replace", "append", "new name", "leave", "keep other sheets"] = "refuse"
     sheet: str = ""
     by: str = ""
+    by_column: Literal["keep", "leave out"] = "keep"
     heading: bool = False
     stale: Literal["tell", "remove"] = "tell"
     what: Literal["table", "findings", "counts"] = "table"

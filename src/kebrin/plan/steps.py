@@ -339,6 +339,15 @@ class ComputeStep(Taken):
 
     compute: str
     formula: str
+    places: Annotated[int, Field(ge=0, le=9)] | None = None
+
+
+class FirstOfStep(Taken):
+    """Takes the first of several columns that says something, and a text or a number where none does; one column is filled."""
+
+    first_of: Words
+    into: str = ""
+    otherwise: str | float | None = None
 
 
 class TurnStep(Taken):
@@ -351,11 +360,12 @@ class TurnStep(Taken):
 #: Verbs that read the whole table, whatever stands at their own key.
 TABLE_WIDE = frozenset({
     "only", "leave_out", "once", "lookup", "sums", "crosstab", "sort", "top", "total_row", "join", "fixed", "compute",
+    "first_of",
 })  # fmt: skip
 _MODELS: tuple[type[Taken], ...] = (
     NumberStep, DateStep, PeriodStep, RecodeStep, FlagStep, MissingStep, TextStep, ConvertStep, SplitStep,
     DetailStep, OnlyStep, LeaveOutStep, OnceStep, LookupStep, SumsStep, CrosstabStep, SortStep, RankStep, TopStep, ShareStep,
-    RunningStep, ChangeStep, TotalRowStep, JoinStep, FixedStep, ComputeStep, TurnStep,
+    RunningStep, ChangeStep, TotalRowStep, JoinStep, FixedStep, ComputeStep, FirstOfStep, TurnStep,
 )  # fmt: skip
 #: The model of each verb.
 VERBS: Mapping[str, type[Taken]] = {verb_of(model): model for model in _MODELS}
@@ -377,7 +387,8 @@ Step = Annotated[
     | Annotated[CrosstabStep, Tag("crosstab")] | Annotated[SortStep, Tag("sort")] | Annotated[RankStep, Tag("rank")]
     | Annotated[TopStep, Tag("top")] | Annotated[ShareStep, Tag("share")] | Annotated[RunningStep, Tag("running")]
     | Annotated[ChangeStep, Tag("change")] | Annotated[TotalRowStep, Tag("total_row")] | Annotated[JoinStep, Tag("join")]
-    | Annotated[FixedStep, Tag("fixed")] | Annotated[ComputeStep, Tag("compute")] | Annotated[TurnStep, Tag("turn")],
+    | Annotated[FixedStep, Tag("fixed")] | Annotated[ComputeStep, Tag("compute")] | Annotated[TurnStep, Tag("turn")]
+    | Annotated[FirstOfStep, Tag("first_of")],
     Discriminator(
         _verb_of, custom_error_type="no_verb",
         custom_error_message=f"the first key of a step is its verb: {', '.join(VERBS)}",

@@ -6,13 +6,21 @@ from dataclasses import dataclass, field, replace
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from kebrin.address import a1
 from kebrin.table.findings import Finding, FindingKind, Settle
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterable, Mapping
 
+    from numpy.typing import NDArray
+
 _SHOWN = 6
+
+
+#: Rows whose cells are values of a table.
+RECORDS = "records"
 
 
 class Use(IntEnum):
@@ -59,6 +67,36 @@ _WORDS = {
 }
 
 
+#: What a row of a sheet is, by the first of these uses that one of its cells has.
+_ROWS = (
+    (Use.VALUE, RECORDS), (Use.HEADING, "headings"), (Use.TOTAL, "total lines"), (Use.DERIVED, "derived lines"),
+    (Use.ABOUT, "lines about the columns"), (Use.REPEAT, "headings said again"), (Use.HIDDEN, "hidden"),
+    (Use.STATED, "left out by the plan"),
+    (Use.UNCLAIMED, "unclaimed"), (Use.LABEL, "heads of sections"),
+)  # fmt: skip
+
+
+def rows_by_use(uses: NDArray[np.uint8], filled: NDArray[np.bool_]) -> dict[str, int]:
+    """How many rows of a sheet are records, headings, totals and so on, down to the last that holds something.
+
+    Args:
+        uses: codes of `Use` (rows x columns).
+        filled: which cells hold something.
+
+    >>> uses = np.array([[6, 0], [3, 3], [2, 1], [0, 0], [5, 5]], np.uint8)
+    >>> rows_by_use(uses, uses > 0)
+    {'records': 1, 'headings': 1, 'total lines': 1, 'other texts': 1, 'blank': 1}
+    """
+    any_filled = np.asarray(filled.any(axis=1))
+    ends = int(np.flatnonzero(any_filled)[-1]) + 1 if any_filled.any() else 0
+    at = np.where(any_filled[:ends], len(_ROWS), len(_ROWS) + 1)
+    for place, (use, _) in reversed(list(enumerate(_ROWS))):
+        at[((uses[:ends] == use) & filled[:ends]).any(axis=1)] = place
+    counts = np.bincount(at, minlength=len(_ROWS) + 2).tolist()
+    words = (*(word for _, word in _ROWS), "other texts", "blank")
+    return {word: count for word, count in zip(words, counts, strict=True) if count}
+
+
 @dataclass(frozen=True)
 class LeftLine:
     """One line that was left out, for people: which, its label, why, its parts."""
@@ -91,6 +129,7 @@ class SheetLedger:
         notes: what is told of texts among the records, or over columns without values, that are in no table.
         via: for each column of the table that cells arrived in as labels or fields: how many, and the first of them.
         open_cells: all cells that reach nothing, for tables of one sheet to share their account.
+        row_uses: rows by what they are (see `rows_by_use`); they add up to the rows of the sheet.
     """
 
     file: str
@@ -103,6 +142,7 @@ class SheetLedger:
     notes: tuple[Finding, ...] = ()
     via: dict[str, tuple[int, tuple[str, ...], str]] = field(default_factory=dict)
     open_cells: frozenset[tuple[int, int]] = frozenset()
+    row_uses: dict[str, int] = field(default_factory=dict)
 
     def shared(self, others: Iterable[SheetLedger]) -> SheetLedger:
         """The account of a sheet that several tables are made of: what any of them claims is claimed."""
@@ -192,6 +232,7 @@ class SheetLedger:
             "sheet": self.sheet,
             "cells": self.cells,
             "counts": self.counts,
+            "rows": self.row_uses,
             "unclaimed": list(self.unclaimed),
             "objections": [one.to_plain() for one in self.objections],
             "lines left out": [vars(line) for line in self.lines],

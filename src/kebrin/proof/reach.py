@@ -37,7 +37,7 @@ from kebrin.grammar.words import (
 )
 from kebrin.proof.figures import figures_as_labels, kept_sums, may_average, may_sum
 from kebrin.proof.labelling import check_labels, lines_in_use
-from kebrin.proof.ledger import LeftLine, SheetLedger, Use
+from kebrin.proof.ledger import LeftLine, SheetLedger, Use, rows_by_use
 from kebrin.proof.left import Left, Why
 from kebrin.proof.reasons import Account, account_for_left, widen
 from kebrin.proof.strangers import object_to_strangers
@@ -125,6 +125,7 @@ class Verdict:
             | {f"left out: {what}": count for what, count in sheet.aside.items()},
             tuple(sheet.address(int(row), int(column)) for row, column in cells[:_LISTED]), len(cells),
             self.objections, self.lines, self.notes, self.via, frozenset(map(tuple, cells.tolist())),
+            rows_by_use(self.uses, sheet.filled),
         )  # fmt: skip
 
 

@@ -102,13 +102,14 @@ def fixed(table: Table, into: str, value: str | float | bool) -> Table:  # noqa:
     )
 
 
-def compute(table: Table, into: str, formula: str) -> Table:
+def compute(table: Table, into: str, formula: str, *, places: int | None = None) -> Table:
     """A column computed from others: numbers, columns, `+ - * /` and brackets.
 
     Args:
         table: the table.
         into: the column to make.
         formula: the formula, as in `kebrin.shape.formulas.computed`.
+        places: the decimal places to round to; halves go to the even digit.
 
     >>> from kebrin.table import Table
     >>> table = Table(pa.table({"amount": [2.0, None], "rate": [1.5, 2.0]}), ())
@@ -127,6 +128,7 @@ def compute(table: Table, into: str, formula: str) -> Table:
         return numbers_of(table, name, "the formula")
 
     made = without_tails(computed(formula, operand, len(table)))
+    made = made if places is None else np.round(made, places)
     gaps = int(np.isnan(made).sum())
     way = "ratio" if "/" in formula else "compute"
     after = replace(table, data=table.data.append_column(into, arrays.numbers(made)))

@@ -70,6 +70,7 @@ EFFECTS: Mapping[str, Effect] = {
     "join": Effect("shape.columns", changes=True),
     "fixed": Effect("shape.columns"),
     "compute": Effect("shape.columns"),
+    "first_of": Effect("shape.firsts", changes=True),
     "turn": Effect("shape.columns", "new"),
 }
 

@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.proof import BodyAccount, Use
+from kebrin.proof.ledger import RECORDS
 from kebrin.proof.sums import adds_up, sums_among
 from kebrin.table import Finding, FindingKind, Origin, StepCount, arrays
 from kebrin.work.long_columns import cells_of, over_all
@@ -122,4 +123,5 @@ class Account:
             name: (count + more, shown, use) if name in self.found.labels else (count, shown, use)
             for name, (count, shown, use) in before.via.items()
         }
-        return replace(before, counts=counts, via=via)
+        rows = {**before.row_uses, RECORDS: before.row_uses.get(RECORDS, 0) + more}
+        return replace(before, counts=counts, via=via, row_uses=rows)
