@@ -228,3 +228,14 @@ def test_a_trace_takes_a_row_or_what_it_says(demo: Path, kebrin: Kebrin) -> None
     assert json.loads(by_words.stdout)["column"] == "Dues"
     (demo / "t.csv.proof.json").write_text('{"kebrin proof": 1}', "utf-8")
     assert "the proof is damaged" in kebrin("trace", "t.csv", "--where", "month=Nov").stderr
+
+
+def test_a_reader_that_stops_reading_is_no_failure(demo: Path) -> None:
+    one = [sys.executable, "-P", "-m", "kebrin", "tidy", "fuel.ods", "-o", "piped.csv"]
+    with subprocess.Popen(one, cwd=demo, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as run:
+        assert run.stdout is not None
+        assert run.stderr is not None
+        run.stdout.close()
+        told = run.stderr.read()
+    assert (run.returncode, told) == (0, b"")
+    assert (demo / "piped.csv").exists()

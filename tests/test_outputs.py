@@ -373,3 +373,20 @@ def test_a_part_may_lack_the_column_that_it_is_a_part_by(here: Path) -> None:
         "Nuland",
         "é" * 80,
     ]
+
+
+@pytest.mark.parametrize(
+    ("output", "said"),
+    [
+        ("database = 'nowhere://x/y'\ninto = 't'", "address can't be read"),
+        (f"file = '{'x' * 260}.csv'", "name is too long"),
+        ("file = 'alike.sqlite'", "'month' and 'Month' differ in case alone"),
+    ],
+)
+def test_what_can_not_be_written_is_found_before_the_first_output(here: Path, output: str, said: str) -> None:
+    fixed = "[[table.traffic.step]]\nfixed = 'Month'\nvalue = '4'\n"
+    head = HEAD.replace("[table.board]", f"{fixed}[table.board]")
+    first = "[[output]]\ntable = 'traffic'\nfile = 'first.csv'\n"
+    with pytest.raises(kb.OutputError, match=said):
+        write(here, f"{first}[[output]]\ntable = 'traffic'\n{output}\n", head)
+    assert not (here / "first.csv").exists()

@@ -15,6 +15,7 @@ from kebrin.deliver.guard import check_outputs, outside
 from kebrin.deliver.holding import held
 from kebrin.deliver.notebook import run_html
 from kebrin.deliver.outputs import Target, targets_of, with_findings
+from kebrin.deliver.ready import refuse_unready
 from kebrin.deliver.sending import at_hand, send
 from kebrin.deliver.standing import settled, stale_files, standing
 from kebrin.deliver.writing.books import Page
@@ -153,6 +154,7 @@ class Run:
         ]
 
     def _write(self, targets: list[Target], *, accept: bool, replace: bool, inside: bool) -> tuple[Published, ...]:
+        refuse_unready(targets)
         targets, left = settled(targets)
         for target in targets:
             if not target.database:

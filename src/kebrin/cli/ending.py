@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 import traceback
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from enum import IntEnum
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -57,14 +58,15 @@ def told(*, as_json: bool = False) -> Iterator[None]:
         print(f"kebrin: {plain(str(error))}{plain(half)}", file=sys.stderr)
         raise SystemExit(code_of(error)) from None
     except BrokenPipeError:
-        sys.stderr.close()
+        with suppress(OSError, ValueError):  # what is still to be flushed goes nowhere
+            os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         raise SystemExit(Exit.DONE) from None
     except KeyboardInterrupt:
         print(f"kebrin: stopped; {_changed()}", file=sys.stderr)
         raise SystemExit(128 + (stopped_by[-1] if stopped_by else 2)) from None  # as shells tell it
     except Exception as error:  # noqa: BLE001 - no traceback reaches a user, whatever is wrong
         print(f"kebrin: {plain(_unforeseen(error))}", file=sys.stderr)
-        raise SystemExit(Exit.UNFORESEEN) from None
+        raise SystemExit(Exit.WRONG_USE if isinstance(error, OSError) else Exit.UNFORESEEN) from None
 
 
 def _put_in_place() -> list[str]:

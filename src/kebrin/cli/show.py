@@ -39,10 +39,17 @@ _LIKE = 3
 
 def console() -> Console:
     """A console on standard output; wide enough not to fold paths where output is no terminal."""
-    out = Console(highlight=False, soft_wrap=False, markup=False, emoji=False)
+    out = _Console(highlight=False, soft_wrap=False, markup=False, emoji=False)
     if not out.is_terminal:
-        out = Console(highlight=False, width=120, markup=False, emoji=False)
+        out = _Console(highlight=False, width=120, markup=False, emoji=False)
     return out
+
+
+class _Console(Console):
+    """A console whose reader may stop reading (`| head`): all is done then, and it is no failure."""
+
+    def on_broken_pipe(self) -> None:
+        raise BrokenPipeError
 
 
 def heading(out: Console, text: str, style: str = "bold") -> None:

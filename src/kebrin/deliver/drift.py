@@ -85,9 +85,9 @@ def version_of(done: Done) -> Version:
 
 def version_in(output: Path) -> Version | None:
     """A table that a run before left in a file, None if it is none of ours, or no single table."""
-    if not is_own(output):
-        return None
     try:
+        if not is_own(output):
+            return None
         proof = json.loads(proof_path(output).read_text("utf-8"))
         about = proof["output"]
         if not about["columns"] or about.get("above") or about.get("form") or about["rows"] > _MOST_ROWS:

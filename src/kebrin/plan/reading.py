@@ -171,4 +171,4 @@ def _line_of(text: str, loc: tuple[Any, ...]) -> int:
 
 
 def _parts(dotted: str) -> tuple[str, ...]:
-    return tuple(next(group for group in match if group) for match in _PART.findall(dotted))
+    return tuple(next((group for group in match if group), "") for match in _PART.findall(dotted))

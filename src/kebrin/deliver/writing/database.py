@@ -81,23 +81,9 @@ def put_into_database(
         OutputError: the database can't be reached or goes away midway (then nothing is changed), a table stands there, its
             columns are others, or the extra is not installed.
     """
-    try:
-        import sqlalchemy as sql
-    except ImportError:
-        raise OutputError(
-            "this installation does not write to databases", Place(name), why="the package SQLAlchemy is not there",
-            do="Install kebrin[database], or write .sqlite",
-        ) from None  # fmt: skip
-    shown = said
-    try:
-        address = sql.make_url(address_of(said))
-        shown = address.render_as_string(hide_password=True)
-        engine = _engine(sql, _from(address, folder))
-    except (sql.exc.ArgumentError, sql.exc.NoSuchModuleError, ImportError) as error:
-        raise OutputError(
-            "the database's address can't be read", Place(shown), why=str(error).splitlines()[0],
-            do="Write it as in sqlite:///traffic.db, or env:NAME for an address in the environment",
-        ) from error  # fmt: skip
+    shown, engine = engine_of(said, folder)
+    import sqlalchemy as sql
+
     try:
         with engine.begin() as base:
             return _put(sql, base, table, name, key, standing, shown, run)
@@ -109,6 +95,35 @@ def put_into_database(
     finally:
         with suppress(sql.exc.SQLAlchemyError):
             engine.dispose()
+
+
+def engine_of(said: str, folder: Path) -> tuple[str, Any]:
+    """A database's address as it may be shown, and its engine, which has reached for nothing yet.
+
+    Args:
+        said: the address as SQLAlchemy has it, or `env:NAME`.
+        folder: the folder that the name of a database in a file starts from.
+
+    Raises:
+        OutputError: the address can't be read, or what reads it is not installed.
+    """
+    try:
+        import sqlalchemy as sql
+    except ImportError:
+        raise OutputError(
+            "this installation does not write to databases", Place(said), why="the package SQLAlchemy is not there",
+            do="Install kebrin[database], or write .sqlite",
+        ) from None  # fmt: skip
+    shown = said
+    try:
+        address = sql.make_url(address_of(said))
+        shown = address.render_as_string(hide_password=True)
+        return shown, _engine(sql, _from(address, folder))
+    except (sql.exc.ArgumentError, sql.exc.NoSuchModuleError, ImportError) as error:
+        raise OutputError(
+            "the database's address can't be read", Place(shown), why=str(error).splitlines()[0],
+            do="Write it as in sqlite:///traffic.db, or env:NAME for an address in the environment; install the driver it names",
+        ) from error  # fmt: skip
 
 
 def _engine(sql: Any, address: Any) -> Any:
