@@ -266,10 +266,11 @@ def test_a_table_larger_than_its_place_is_refused_and_the_line_below_stays(tmp_p
 
 
 def test_what_was_written_before_a_run_failed_is_told(tmp_path: Path, kebrin: Kebrin) -> None:
-    long = "港" * 80  # a name of so many bytes can't be written
-    (tmp_path / "r.csv").write_text(f"Quay,Due\nNorth,61\n{long},50\nSouth,12\n", "utf-8")
+    (tmp_path / "r.csv").write_text("Quay,Due\nNorth,61\nWest,50\nSouth,12\n", "utf-8")
+    (tmp_path / "taken").write_text("a file where a folder would have to be", "utf-8")
     (tmp_path / "p.toml").write_text(
-        'kebrin = 1\n[table.t]\nfiles = "r.csv"\n[[output]]\ntable = "t"\nfile = "q_{value}.csv"\nby = "Quay"\n',
+        'kebrin = 1\n[table.t]\nfiles = "r.csv"\n[[output]]\ntable = "t"\nfile = "q_North.csv"\n'
+        '[[output]]\ntable = "t"\nfile = "taken/t.csv"\n',
         "utf-8",
     )
     done = kebrin("run", "p.toml")

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import pytest
@@ -13,7 +16,6 @@ from test_offices import same
 
 if TYPE_CHECKING:
     from collections.abc import Callable
-    from pathlib import Path
 
 
 def moved(made: Made, down: int, right: int) -> Made:
@@ -85,3 +87,9 @@ def test_nearly_all_next_months_come_out_right(tmp_path: Path) -> None:
     found = [outcome(kind, (23, 24), as_it_is, tmp_path) for kind in OFFICE]
     assert found.count("right") >= len(found) - 3
     assert "wrong" not in found
+
+
+def test_a_year_says_what_is_otherwise_each_month_and_nothing_else() -> None:
+    example = Path(__file__).parent.parent / "examples" / "a_year.py"
+    done = subprocess.run([sys.executable, str(example)], capture_output=True, text=True, check=True, encoding="utf-8")
+    assert done.stdout == (Path(__file__).parent / "a_year.txt").read_text("utf-8")

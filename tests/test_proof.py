@@ -12,6 +12,7 @@ from kebrin.layout import find_layouts
 from kebrin.proof import tie_out
 from kebrin.unpivoting import Keep, unpivot
 from kebrin.work.leaving import verdict_of
+from tidying import tidied
 
 if TYPE_CHECKING:
     import subprocess
@@ -71,3 +72,12 @@ def test_every_cell_of_the_demo_is_accounted_for_by_use(demo: Path) -> None:
     proof = kb.tidy_reports(demo / "traffic_2031.xlsx").proof
     assert proof.unclaimed == 0
     assert sum(proof.counts.values()) == proof.cells
+
+
+def test_a_line_of_all_that_is_wrong_somewhere_is_no_record_without_a_word(tmp_path: Path) -> None:
+    body = [["East", 124, 424], ["West", 164, 464], ["Slip", 204, 504]]
+    run = tidied(tmp_path, [["Quay", "Cars", "Foot"], *body, ["All quays", 497, 1392]])
+    assert not run.holds
+    assert "'All quays' is called a total or a mean and is kept as data" in run.proof.failures[0]
+    sizes = tidied(tmp_path, [["Boats", "2030", "2031"], ["Small", 12, 14], ["Large", 3, 5], ["All-weather", 40, 44]])
+    assert sizes.holds

@@ -6,6 +6,7 @@ wherever the report has words for them.
 
 from __future__ import annotations
 
+import json
 import re
 from collections import Counter
 from dataclasses import dataclass, field
@@ -27,6 +28,7 @@ from kebrin.table.arrays import distinct_texts, kind_of
 from kebrin.values.profile import step_lines
 from kebrin.values.spellings import folded
 from kebrin.values.suggesting import TABLE, suggestions
+from kebrin.work.filenames import part_of_one
 from kebrin.work.joining import join
 from kebrin.work.unaided import Found, Group, standardised_group, survey_reports
 
@@ -38,6 +40,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Report
     from kebrin.layout import Layout
     from kebrin.table import Table as Joined
+    from kebrin.work.sheet import Piece
 
 _REASONS = 6
 _ASKED_OF_LABELS = {"lists", "codes in several spellings"}
@@ -115,7 +118,7 @@ def _written(draft: Draft, name: str, found: Found, base: Path) -> str:
 def _free_name(wanted: str, taken: Sequence[str]) -> str:
     """A name that reads well as a key and is not taken."""
     bare = re.sub(r"[^a-z0-9_]+", "_", wanted.casefold()).strip("_") or "tidy"
-    bare = re.sub(r"_?\d{4}$", "", bare) or bare
+    bare = re.sub(r"_?(?:\d{4}(?:_\d{2}){0,2}|\d{6}|\d{8})$", "", bare) or bare
     return bare if bare not in taken else f"{bare}_{len(taken) + 1}"
 
 
@@ -124,6 +127,8 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
     one = table()
     lacking = _lacking(group, found, base)
     one.add("files", lacking or _files(group, base))
+    if len({piece.file for piece in group.pieces}) == 1 and (said := _next_files(group.pieces[0], base)):
+        one.add(comment(said))
     sheets = _sheets(group, found, may_lack=bool(lacking))
     empty = {work.ledger.sheet: work.ledger.cells for work in found.works if not work.pieces}
     if empty:
@@ -152,6 +157,17 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
     if columns is not None:
         one.add("columns", columns)
     return one
+
+
+def _next_files(piece: Piece, base: Path) -> str:
+    """How the next month's file is read too, where the name of the only one holds a date or a period; '' where it does not."""
+    part = None if is_address(piece.file) else part_of_one(piece.file, piece.fields)
+    if part is None:
+        return ""
+    name = _relative(Path(piece.file), base)
+    pattern = name.replace(part.values[Path(piece.file).name], "*")
+    place = json.dumps(f"file name, '{part.pattern}'")
+    return f'the next ones too: files = "{pattern}", and under fields: {part.name} = {place}'
 
 
 def _files(group: Group, base: Path) -> tomlkit.items.Item:

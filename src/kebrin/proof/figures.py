@@ -30,6 +30,8 @@ if TYPE_CHECKING:
 _MOSTLY, _SERIES = 0.8, 4
 # A line that misses the mean of all others by more than this share in most cells is no mean of them, whatever it is called.
 _NEAR = 0.25
+# A total that is wrong misses the sum by no more than this share.
+_NEARLY = 0.1
 
 
 def figures_as_labels(sheet: Sheet, segment: Segment, table: Table) -> list[tuple[Labels, list[tuple[int, int]]]]:
@@ -187,6 +189,24 @@ def may_average(sheet: Sheet, segment: Segment, axis: int, lines: Sequence[int])
             return True
         own, mean = numbers[line][known], np.nanmean(rest[:, known], axis=0)
         if 2 * (np.abs(own - mean) <= _NEAR * np.maximum(np.abs(mean), 1e-12)).sum() > known.sum():
+            return True
+    return False
+
+
+def nearly_sums_all(sheet: Sheet, segment: Segment, axis: int, lines: Sequence[int]) -> bool:
+    """Whether a body line is nearly the sum of all others in every cell, and wholly in some: a total that is wrong somewhere."""
+    numbers = _grid_of(sheet, segment, axis)
+    for line in lines:
+        rest = np.delete(numbers, lines, axis=0)
+        own, sums = numbers[line], np.nansum(rest, axis=0)
+        known = ~np.isnan(own) & (own != 0)
+        gaps = np.abs(own - sums)[known]
+        if (
+            len(rest) > 1
+            and known.any()
+            and (gaps <= _NEARLY * np.abs(sums[known])).all()
+            and (gaps <= 1e-9 * np.abs(sums[known])).any()
+        ):
             return True
     return False
 

@@ -35,7 +35,7 @@ from kebrin.grammar.words import (
     total_word,
     without_total_word,
 )
-from kebrin.proof.figures import figures_as_labels, kept_sums, may_average, may_sum
+from kebrin.proof.figures import figures_as_labels, kept_sums, may_average, may_sum, nearly_sums_all
 from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.ledger import LeftLine, SheetLedger, Use, rows_by_use
 from kebrin.proof.left import Left, Why
@@ -344,6 +344,8 @@ def _called_totals(account: Account, segment: Segment, table: Table, said: Said)
         short = [text for text in texts if len(text) <= _LONGEST_LABEL and speaks(text)]
         called = [text for text in short if total_word(text) or average_word(text)]
         called += [text for text in texts if one.axis == 0 and carried_word(text)]
+        wholes = [text for text in short if one.axis == 0 and text not in called and says_whole(text)]
+        called += [text for text in wholes if _nearly_sums(account.sheet, segment, one, text)]
         # Where most labels of a level say so, it is what they count.
         if not called or are_statistics(texts) or 2 * len(called) > len(texts):
             continue
@@ -351,7 +353,10 @@ def _called_totals(account: Account, segment: Segment, table: Table, said: Said)
             used = lines if one.axis == 0 else groups
             cell = None if said.keeps(text) else _cell_that_says(account.sheet, one, used, text)
             if cell is not None and (
-                is_bare_claim(text) or carried_word(text) or _may_sum(account.sheet, segment, one, text)
+                is_bare_claim(text)
+                or carried_word(text)
+                or text in wholes
+                or _may_sum(account.sheet, segment, one, text)
             ):
                 account.object(
                     FindingKind.CALLED_TOTAL, f"{text!r} is called a total or a mean and is kept as data", [cell],
@@ -365,6 +370,15 @@ def _holds_figures(table: Table, segment: Segment) -> bool:
     if len(kinds) < 2:
         return True
     return any(pa.types.is_floating(kind) and adds_up(name) for name, kind in kinds.items())
+
+
+def _nearly_sums(sheet: Sheet, segment: Segment, labels: Labels, text: str) -> bool:
+    """Whether a line that speaks of a whole is nearly the sum of all others: its total is wrong somewhere."""
+    at = [
+        place for place in np.flatnonzero(labels.rows >= 0).tolist()
+        if text in sheet.text(int(labels.rows[place]), int(labels.columns[place]))
+    ]  # fmt: skip
+    return len(at) == 1 and nearly_sums_all(sheet, segment, labels.axis, at)
 
 
 def _may_sum(sheet: Sheet, segment: Segment, labels: Labels, text: str) -> bool:

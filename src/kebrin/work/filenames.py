@@ -71,6 +71,23 @@ def file_parts(files: Sequence[str], taken: Container[str] = ()) -> list[FilePar
     return found
 
 
+def part_of_one(file: str, taken: Container[str] = ()) -> FilePart | None:
+    r"""The date or period in one file's name, which the next one's will have too; None if there is none, or nothing else.
+
+    >>> part_of_one("lifts_2031-03.csv")
+    FilePart(name='month', pattern='lifts_(.+)\\.csv', values={'lifts_2031-03.csv': '2031-03'})
+    >>> part_of_one("2031-03.csv") is part_of_one("lifts.csv") is None
+    True
+    """
+    name = Path(file).name
+    found = _dated([name], taken)
+    if found is None:
+        return None
+    part, _ = found
+    rest = Path(name).stem.replace(part.values[name], "")
+    return part if len(re.findall(r"[^\W\d_]", rest)) >= _FEWEST_SHARED else None
+
+
 def _comes_first(place: FilePart, part: FilePart, names: Sequence[str]) -> bool:
     name = names[0]
     return name.find(place.values[name]) < name.find(part.values[name])
