@@ -8,6 +8,7 @@ import json
 import sqlite3
 import subprocess
 import sys
+import zipfile
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -169,13 +170,30 @@ def test_other_sheets_of_a_workbook_stay(bench: Bench) -> None:
     book.active.title = "Notes"
     book["Notes"]["B2"] = "do not lose me"
     book["Notes"]["B3"] = "=1+1"
-    book.create_sheet("traffic")["A1"] = "old"
     book.save(bench.folder / "b.xlsx")
-    bench.run("file = 'b.xlsx'\nif_there = 'keep other sheets'")
+    for _ in range(2):  # the second time over its own sheet
+        bench.run("file = 'b.xlsx'\nif_there = 'keep other sheets'")
     made = bench.sheets("b.xlsx")
     assert list(made) == ["Notes", "traffic"]
     assert made["Notes"][2][1] == "=1+1"
     assert made["traffic"][1] == ["N4", "Foot", "Jan", 10, "summer"]
+
+
+def test_a_sheet_of_a_persons_is_not_replaced_and_nothing_of_a_workbook_is_lost_without_a_word(bench: Bench) -> None:
+    book = openpyxl.Workbook()
+    book.active.title = "traffic"
+    book["traffic"]["A1"] = "mine"
+    book.save(bench.folder / "b.xlsx")
+    with pytest.raises(kb.OutputError, match="the sheet 'traffic' is none that Kebrin wrote"):
+        bench.run("file = 'b.xlsx'\nif_there = 'keep other sheets'")
+    assert bench.sheets("b.xlsx")["traffic"] == [["mine"]]
+    with zipfile.ZipFile(bench.folder / "b.xlsx", "a") as package:
+        package.writestr("xl/ctrlProps/ctrlProp1.xml", "<formControlPr/>")
+    with pytest.raises(kb.OutputError, match="buttons and controls can't be written again"):
+        bench.run("file = 'b.xlsx'\nsheet = 'new'\nif_there = 'keep other sheets'")
+    (bench.folder / "b.xlsx").rename(bench.folder / "form.xlsx")
+    (made,) = bench.run("file = 'c.xlsx'\ntemplate = 'form.xlsx'\nat = 'traffic!C1'")
+    assert "the template holds buttons and controls, which the written workbook has not" in made.said
 
 
 def test_sheets_that_no_value_owns_any_more_are_told_and_removed_where_the_plan_says_so(bench: Bench) -> None:

@@ -235,6 +235,8 @@ def proof_text(
         plain["output"]["above"] = 2
     if target.database:
         plain["output"]["table of the database"] = target.into
+    if target.if_there == "keep other sheets":
+        plain["output"]["own sheets"] = page_names(page.name for page in target.pages)
     if target.pattern:
         plain["output"]["for each"] = Path(target.pattern).name
     if target.if_there == "append":

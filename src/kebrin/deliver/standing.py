@@ -12,6 +12,8 @@ from kebrin.deliver.file_names import next_name
 from kebrin.deliver.guard import is_own, proof_path
 from kebrin.deliver.outputs import ownerless
 from kebrin.deliver.writing.books import page_names
+from kebrin.deliver.writing.renewing import not_kept
+from kebrin.errors import OutputError, Place
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -66,10 +68,44 @@ def standing(target: Target) -> Standing:
     if target.path.suffix.lower() != ".xlsx":
         return Standing()
     own = {name.casefold() for name in page_names(page.name for page in target.pages)}
+    if target.if_there == "keep other sheets":
+        _refuse_peoples(target, own, said)
     sheets = [str(one.get("sheet", "")) for one in said.get("output", {}).get("sheets", ())]
     stale = tuple(name for name in page_names(sheets) if name.casefold() not in own)
     keeps = target.if_there == "keep other sheets" or bool(stale and target.stale == "tell")
     return Standing((), stale, renew=keeps)
+
+
+def _refuse_peoples(target: Target, own: set[str], said: dict[str, Any]) -> None:
+    """Refuse to take the place of a sheet that a person made, and to write a workbook again that would lose something.
+
+    Raises:
+        OutputError: a sheet of that name stands there and is none of ours, or the workbook holds what would be gone.
+    """
+    about = said.get("output", {})
+    known = [*about.get("own sheets", ()), *(one.get("sheet", "") for one in about.get("sheets", ()))]
+    if about and not known:  # it was the only sheet of its output, called as its table is
+        known = [said.get("table", "")]
+    ours = {str(name).casefold() for name in known}
+    there = {name.casefold(): name for name in _sheets_in(target.path)}
+    theirs = [there[name] for name in sorted(own) if name in there and name not in ours]
+    if theirs:
+        raise OutputError(
+            f"the sheet {theirs[0]!r} is none that Kebrin wrote", Place(str(target.path)), why="it would be replaced",
+            do="State another name as sheet, or rename that sheet in the workbook",
+        )  # fmt: skip
+    if lost := not_kept(target.path):
+        raise OutputError(
+            "the workbook holds what would be lost", Place(str(target.path)), why=f"{', '.join(lost)} can't be written again",
+            do="Write a file of its own, and bring the sheet over",
+        )  # fmt: skip
+
+
+def _sheets_in(path: Path) -> tuple[str, ...]:
+    """The names of a workbook's sheets."""
+    from python_calamine import CalamineWorkbook
+
+    return tuple(CalamineWorkbook.from_path(str(path)).sheet_names)
 
 
 def proof_of(path: Path) -> dict[str, Any]:

@@ -244,7 +244,8 @@ def _said(table: Table, keys: Mapping[str, str], at: NDArray[np.int64], known: i
         worst = np.argsort(-counts, kind="stable")[: min(_SHOWN, int((counts > 0).sum()))].tolist()
         shown = [f"{_path(groups, place)!r} ({int(counts[place]):,})" for place in worst]
         more = int((counts > 0).sum()) - len(worst)
-        what = f"{int(gone.sum()):,} rows find no match in {name} by {', '.join(keys)}: {', '.join(shown)}"
+        count = int(gone.sum())
+        what = f"{count:,} row{'s find' if count != 1 else ' finds'} no match in {name} by {', '.join(keys)}: {', '.join(shown)}"
         said.append(
             Finding(FindingKind.QUESTION, what + f" and {more:,} more keys" * (more > 0), count=int(gone.sum()))
         )

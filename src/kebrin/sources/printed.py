@@ -115,6 +115,9 @@ def lay_out(text: str, name: str, source: str, stated: StatedText | None = None)
     printed = _as_written(printed, said, every)
     if stated.pages and not any(begins(line, (stated.pages,)) for line in every.texts):
         raise _no_effect(f"pages = {stated.pages!r}", "no line begins so", source)
+    if stated.sections and not is_printed(text) and not any(begins(line, stated.sections) for line in every.texts):
+        words = ", ".join(map(repr, stated.sections))
+        raise _no_effect(f"sections = [{words}]", "no line begins so, and the text is not laid out by blanks", source)
     told = [_told_of_heads(rest, heads)] if heads else []
     told += told_of_lines(every.texts, stated)
     aside = {

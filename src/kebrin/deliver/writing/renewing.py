@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import zipfile
 from typing import TYPE_CHECKING, Any
 
 from kebrin.deliver.writing.appending import refuse_other_columns
@@ -16,6 +18,17 @@ if TYPE_CHECKING:
     from kebrin.table import Table
 
 
+# Parts of a workbook, and marks within its sheets and drawings, that are gone when it is written again.
+_PARTS = {
+    "buttons and controls": re.compile(r"xl/(?:ctrlProps|activeX)/"),
+    "threaded comments": re.compile(r"xl/threadedComments/"),
+    "slicers": re.compile(r"xl/slicers/"),
+}
+_IN_SHEETS, _IN_DRAWINGS = re.compile(r"xl/worksheets/[^/]+\.xml$"), re.compile(r"xl/drawings/[^/]+\.xml$")
+_MARKS = {"sparklines": b"sparklineGroup", "arrays that spill": b' cm="'}
+_SHAPES = {"text boxes and shapes": b"<xdr:sp ", "groups of shapes": b"<xdr:grpSp>"}
+
+
 def open_book(path: Path, what: str) -> Any:
     """A workbook with all that a person made of it.
 
@@ -25,13 +38,28 @@ def open_book(path: Path, what: str) -> Any:
     import openpyxl
 
     try:
-        return openpyxl.load_workbook(path, keep_vba=path.suffix.lower() == ".xlsm")
+        return openpyxl.load_workbook(path, keep_vba=path.suffix.lower() == ".xlsm", rich_text=True)
     except FileNotFoundError:
         raise OutputError(
             f"there is no such {what.removeprefix('the ')}", Place(str(path)), do="Check the name and the folder"
         ) from None
     except Exception as error:
         raise OutputError(f"{what} can't be read", Place(str(path)), why=str(error).splitlines()[0]) from error
+
+
+def not_kept(path: Path) -> list[str]:
+    """What a workbook holds that is not in it any more when it is written again, for people; nothing where all is kept."""
+    try:
+        with zipfile.ZipFile(path) as package:
+            names = package.namelist()
+            found = {what for what, pattern in _PARTS.items() if any(pattern.search(name) for name in names)}
+            for name in names:
+                marks = _MARKS if _IN_SHEETS.search(name) else _SHAPES if _IN_DRAWINGS.search(name) else {}
+                content = package.read(name) if marks else b""
+                found |= {what for what, mark in marks.items() if mark in content}
+    except (OSError, zipfile.BadZipFile):
+        return []  # it is told when it is read
+    return sorted(found)
 
 
 def renew_sheets(pages: Sequence[Page], before: Path, path: Path, *, gone: Iterable[str] = ()) -> None:
