@@ -378,7 +378,7 @@ def test_a_part_may_lack_the_column_that_it_is_a_part_by(here: Path) -> None:
 @pytest.mark.parametrize(
     ("output", "said"),
     [
-        ("database = 'nowhere://x/y'\ninto = 't'", "address can't be read"),
+        ("database = 'nowhere://x/y'\ninto = 't'", r"address can't be read|does not write to databases"),
         (f"file = '{'x' * 260}.csv'", "name is too long"),
         ("file = 'alike.sqlite'", "'month' and 'Month' differ in case alone"),
     ],
