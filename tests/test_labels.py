@@ -201,7 +201,7 @@ def test_a_row_that_says_how_many_records_there_are_is_none_of_them(tmp_path: Pa
 def test_a_text_centred_across_blank_cells_stands_over_these_alone(tmp_path: Path) -> None:
     book = openpyxl.Workbook()
     sheet = book.worksheets[0]
-    body = [["East", 4, 2, 6, 1, 3], ["West", 5, 3, 7, 2, 8], ["Pier", 9, 4, 8, 1, 2]]
+    body: list[list[Any]] = [["East", 4, 2, 6, 1, 3], ["West", 5, 3, 7, 2, 8], ["Pier", 9, 4, 8, 1, 2]]
     for row in [["", "On foot", "", "In cars", "", ""], ["Quay", "Out", "In", "Out", "In", "Bicycles"], *body]:
         sheet.append([cell or None for cell in row])
     for cell in sheet["B1:E1"][0]:

@@ -138,10 +138,11 @@ def test_a_list_that_lacks_a_column_of_the_others_is_one_table_with_them(tmp_pat
 
 
 def test_what_few_of_several_blocks_say_is_told(tmp_path: Path) -> None:
-    body = [["East", 1, 2], ["West", 3, 4], ["Pier", 5, 6], ["Mole", 7, 8]]
-    sheets = {name: [["Quay", "Foot", "Cars"], *body] for name in ("Ane", "Bo", "Cai", "Dag")}
-    for number, name in enumerate(sheets):
-        sheets[name] = [["Quay", "Foot", "Cars"], *([quay, foot + number, cars] for quay, foot, cars in body)]
+    body = [("East", 1, 2), ("West", 3, 4), ("Pier", 5, 6), ("Mole", 7, 8)]
+    sheets: dict[str, list[list[Any]]] = {
+        name: [["Quay", "Foot", "Cars"], *([quay, foot + number, cars] for quay, foot, cars in body)]
+        for number, name in enumerate(("Ane", "Bo", "Cai", "Dag"))
+    }
     sheets["Bo"].append(["Slip", 1, 1])
     for name in ("Cai", "Dag"):
         sheets[name][4] = ["Mole 2", *sheets[name][4][1:]]
