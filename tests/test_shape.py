@@ -203,6 +203,8 @@ def test_total_rows_are_no_records_of_later_steps() -> None:
     laid = means.crosstab("route", across="class", of="usual", totals="both")
     assert laid.columns == ("route", "Foot", "Cars")
     assert laid["Foot"] == [10.0, 5.0, None]
+    with pytest.raises(PlanError, match="row of 'route' is called 'Total' already"):
+        table.total_row().total_row()
     with pytest.raises(PlanError, match="would sum 'usual', which is a mean"):
         means.crosstab("route", across="route", of="usual")
 

@@ -80,6 +80,8 @@ def crosstab(
         columns[total], measure_of[total] = _total(cells[name], 1), name
     _refuse_twice([*down, *columns])
     below = totals in {"columns", "both"}
+    if below:
+        refuse_label(table, down[0], TOTAL)
     data = _laid(lines, columns, [name for name in columns if measure_of[name] in adding], below=below)
     parts = parts_of(table, lines.of, len(lines), measure_of)
     if parts is not None:
@@ -125,6 +127,21 @@ def _adding(table: Table, names: Sequence[str], lines: Groups, heads: Groups) ->
             do="Take what it was made of, or put more columns down",
         )  # fmt: skip
     return adding
+
+
+def refuse_label(table: Table, column: str, label: str) -> None:
+    """Refuse a total row under a label that records bear: they could not be told apart.
+
+    Raises:
+        PlanError: a record bears it.
+    """
+    if arrays.kind_of(table.data.column(column)) == "text" and label in arrays.distinct_texts(
+        table.data.column(column)
+    ):
+        raise PlanError(
+            f"a row of {column!r} is called {label!r} already", why="the total row would be told apart from it by nothing",
+            do="Rename it before, or leave it out",
+        )  # fmt: skip
 
 
 def _refuse_twice(names: Sequence[str]) -> None:

@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from kebrin.errors import PlanError
 from kebrin.shape.choosing import rows_of
-from kebrin.shape.crosstabs import TOTAL
+from kebrin.shape.crosstabs import TOTAL, refuse_label
 from kebrin.shape.groups import ADD_UP, Groups, factor, groups_of
 from kebrin.shape.orders import Order, ordered
 from kebrin.shape.summing import like_parts, numbers_of
@@ -272,6 +272,7 @@ def total_row(table: Table, *, label: str = TOTAL) -> Table:
             why="the first column holds no texts",
             do="Move a text column first",
         )
+    refuse_label(table, first, label)
     import pyarrow.compute as pc
 
     columns = []
