@@ -548,6 +548,13 @@ def test_what_goes_on_on_the_next_page_is_one_and_keys_below_figures_speak_of_th
     ]  # fmt: skip
 
 
+def test_a_key_that_begins_each_block_begins_the_next_one_even_right_below_figures(tmp_path: Path) -> None:
+    text = "Zone: East\n\nQuay,Cars,Foot\nE1,3,4\nE2,5,6\nZone: West\n\nQuay,Cars,Foot\nW1,7,8\nW2,9,1\n"
+    run = tidied_text(tmp_path, text, "r.csv")
+    assert run.holds
+    assert {row[:2] for row in rows_of(run)} == {("East", "E1"), ("East", "E2"), ("West", "W1"), ("West", "W2")}
+
+
 def test_a_line_that_sums_several_blocks_and_stays_a_record_is_objected_to(tmp_path: Path) -> None:
     run = tidied_text(tmp_path, QUAYS.replace("All quays ", "Port      "))
     assert not run.holds

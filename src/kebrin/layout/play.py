@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 
 
 # A column with no more cells than this, all of them texts, may be remarks beside a table that has so many columns at least.
+# Keys above a table stand in the first rows.
+_FIRST_ROWS = 60
 _ASIDE_CELLS, _FEWEST_COLUMNS = 2, 3
 _COMMENT_SIGNS = ("#", "//", ";;", "--", "%")
 
@@ -131,16 +133,30 @@ def closing_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
     found: list[int] = []
     filled = sheet.filled[rows]
     firsts = sheet.values[rows, filled.argmax(axis=1)].tolist()
+    begins = _keys_above(sheet, rows)
     for at, text in enumerate(firsts):
         row = int(rows[at])
         if not at or not isinstance(text, str) or ":" not in text or int(rows[at - 1]) != row - 1:
             continue
         cells = np.flatnonzero(filled[at]).tolist()
         above = found[-1:] == [row - 1] or sheet.data[row - 1].any()
-        if above and all(KEYED.fullmatch(sheet.text(row, column)) for column in cells):
+        said = [KEYED.fullmatch(sheet.text(row, column)) for column in cells]
+        if above and all(said) and not {match["key"].casefold() for match in said if match} & begins:
             found.append(row)
     ends = {int(row) for row, below in zip(rows, [*rows[1:], -1], strict=True) if below != row + 1}
     return tuple(row for row in found if _run_ends(found, row) in ends)
+
+
+def _keys_above(sheet: Sheet, rows: NDArray[np.intp]) -> set[str]:
+    """The keys that stand above the first figures, in small letters: where one comes again, it begins the next block."""
+    found: set[str] = set()
+    for row in rows[:_FIRST_ROWS].tolist():
+        texts = [sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist()]
+        matches = [match for text in texts if (match := KEYED.fullmatch(text))]
+        if sheet.data[row].any() and not matches:
+            break
+        found |= {match["key"].casefold() for match in matches}
+    return found
 
 
 def _run_ends(rows: Sequence[int], row: int) -> int:
