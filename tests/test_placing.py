@@ -510,6 +510,14 @@ def test_words_that_go_through_a_gap_head_what_follows_and_a_balance_makes_recor
     assert [str(row[1]) for row in rows_of(run)][:4] == ["None", "2031-04-01", "2031-04-26", "2031-04-26"]
 
 
+def test_a_long_ledger_is_read_as_a_short_one(tmp_path: Path) -> None:
+    """Beyond a thousand lines a text is laid out all at once."""
+    head, sections = LEDGER.partition("ACCOUNT 4010")[0], LEDGER[LEDGER.index("ACCOUNT 4010") :]
+    (short, long) = (rows_of(tidied_text(tmp_path, head + sections * count, f"{count}.txt")) for count in (2, 100))
+    assert len(short) == 16
+    assert long == short * 50
+
+
 QUAYS = """HARBOUR REGISTER                    Page 1 of 2
 As at 1 April 2031
 

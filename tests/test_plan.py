@@ -122,3 +122,14 @@ def test_values_from_outside_are_filled_in(tmp_path: Path) -> None:
 def test_values_from_outside_that_do_not_fit_are_told(text: str, given: dict[str, str], said: str) -> None:
     with pytest.raises(PlanError, match=said):
         parse_plan(text, given=given)
+
+
+def test_a_plan_whose_values_are_still_to_be_said_can_be_looked_at() -> None:
+    plan = parse_plan(SET.replace('"2031-01"', '""'), needed=False)
+    assert plan.output[0].file == "out_{month}.csv"
+
+
+def test_a_pattern_of_headings_keeps_the_names_of_its_parts() -> None:
+    text = 'kebrin = 1\n[set]\nyear = "2031"\n[table.t]\nfiles = "t_{year}.csv"\nlayout = { headings = "{measure} {year}" }\n'
+    plan = parse_plan(text).table["t"]
+    assert (plan.files, plan.layout.headings) == (("t_2031.csv",), "{measure} {year}")

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from dataclasses import replace
+from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
@@ -48,8 +50,22 @@ def test_frames_of_other_libraries_come_in_as_tables(table: kb.Table) -> None:
         assert taken.only({"since": {"from": 2030}})["quay"] == ["West"]
         looked = table.lookup(["quay"], using=frame, by="Sailing")
         assert looked["quay"] == ["East", "East", "West"]
-    with pytest.raises(kb.PlanError, match="holds list"):
-        kb.as_table(pa.table({"a": [[1], [2]]}))
+    assert kb.as_table(pd.DataFrame({"a": [1, 2]}, index=["x", "y"]))["index"] == ["x", "y"]
+    assert kb.as_table(pd.DataFrame({"a": pd.Categorical([3, 4])}))["a"] == [3, 4]
+
+
+@pytest.mark.parametrize(
+    ("values", "said"),
+    [
+        ([[1], [2]], "holds list"),
+        ([2**60 + 1, 5], "holds int64 of which some would change"),
+        ([Decimal("12345678901234567.89")], "of which some would change"),
+        ([dt.datetime(2031, 4, 1, 8, 0, 0, 5)], "of which some would change"),
+    ],
+)
+def test_a_frame_whose_values_would_change_is_refused(values: list[Any], said: str) -> None:
+    with pytest.raises(kb.PlanError, match=said):
+        kb.as_table(pa.table({"a": values}))
 
 
 def test_patterns_folders_mappings_and_one_output(tmp_path: Path) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
 import pyarrow as pa
@@ -12,6 +13,11 @@ from kebrin.table import Table as CoreTable
 if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
+
+
+# What pandas calls an index without a name when it hands it over.
+_INDEX = re.compile(r"__index_level_\d+__")
+_LABELS = pa.dictionary(pa.int32(), pa.string())
 
 
 @runtime_checkable
@@ -42,9 +48,8 @@ def core_of(frame: Stream, measures: Sequence[str] | None = None) -> CoreTable:
             do="Hand over a frame of pandas or polars, or an Arrow table",
         )  # fmt: skip
     data = pa.table(frame)
-    data = pa.table(
-        {name: _plain(name, data.column(name)) for name in data.column_names if name != "__index_level_0__"}
-    )
+    data = data.rename_columns([_INDEX.sub("index", name) for name in data.column_names])
+    data = pa.table({name: _plain(name, data.column(name)) for name in data.column_names})
     numbers = tuple(name for name in data.column_names if pa.types.is_floating(data.column(name).type))
     made = CoreTable(data, numbers)
     if measures is not None:
@@ -60,21 +65,44 @@ def as_other(using: CoreTable | Stream | str | Path) -> Any:
 
 
 def _plain(name: str, column: pa.ChunkedArray) -> pa.ChunkedArray:
-    """A column in the type that tables keep values of its kind in."""
+    """A column in the type that tables keep values of its kind in, none of them changed.
+
+    Raises:
+        PlanError: it holds another kind of values, or some that would change.
+    """
     kind = column.type
     if pa.types.is_dictionary(kind):
-        return column.cast(pa.dictionary(pa.int32(), pa.string()))
-    if pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind):
-        return column.cast(pa.string())
+        text = _is_text(kind.value_type)
+        return column.cast(_LABELS) if text else _plain(name, column.cast(kind.value_type))
+    wanted = _kept_as(kind)
+    if wanted is None:
+        raise PlanError(
+            f"the column {name!r} holds {kind}", why="a table holds texts, numbers, dates, moments, and yes and no",
+            do="Leave the column out, or turn it into one of these",
+        )  # fmt: skip
+    try:
+        made = column.cast(wanted)
+        same = not pa.types.is_decimal(kind) or made.cast(kind).equals(column)
+    except pa.ArrowInvalid:
+        same = False
+    if not same:
+        raise PlanError(
+            f"the column {name!r} holds {kind} of which some would change", why=f"a table keeps {wanted}, which is less fine",
+            do="Turn the column into texts before, or round it",
+        )  # fmt: skip
+    return made
+
+
+def _is_text(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind))
+
+
+def _kept_as(kind: pa.DataType) -> pa.DataType | None:
+    """The type that a table keeps values of a type in; None where it has none."""
+    if _is_text(kind) or pa.types.is_null(kind):
+        return pa.string()
     if pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind):
-        return column.cast(pa.float64())
+        return pa.float64()
     if pa.types.is_timestamp(kind):
-        return column.cast(pa.timestamp("s", kind.tz), safe=False)
-    if pa.types.is_date(kind):
-        return column.cast(pa.date32())
-    if pa.types.is_boolean(kind) or pa.types.is_null(kind):
-        return column if pa.types.is_boolean(kind) else column.cast(pa.string())
-    raise PlanError(
-        f"the column {name!r} holds {kind}", why="a table holds texts, numbers, dates, moments, and yes and no",
-        do="Leave the column out, or turn it into one of these",
-    )  # fmt: skip
+        return pa.timestamp("s", kind.tz)
+    return pa.date32() if pa.types.is_date(kind) else kind if pa.types.is_boolean(kind) else None

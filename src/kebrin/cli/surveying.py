@@ -65,7 +65,7 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
 
 def _survey_plans(out: Console, plans: Sequence[str], *, as_json: bool) -> int:
     """Draw the flow of plans: what each table is made of, its steps, where it goes."""
-    flows = {path: flow_of(read_plan(path)) for path in plans}
+    flows = {path: flow_of(read_plan(path, needed=False)) for path in plans}
     if as_json:
         print(json.dumps({"plans": flows}, ensure_ascii=False))
         return Exit.DONE

@@ -18,10 +18,14 @@ if TYPE_CHECKING:
 SET = "set"
 # What outputs fill in themselves.
 _TAKEN = frozenset({"value", "number", "run date", "run time"})
+# A pattern of headings names parts of its own ("{measure} {year}").
+_PATTERN = "headings"
 _NAME = re.compile(r"\{([^{}]+)\}")
 
 
-def filled(content: Mapping[str, Any], given: Mapping[str, Any], file: str = "") -> dict[str, Any]:
+def filled(
+    content: Mapping[str, Any], given: Mapping[str, Any], file: str = "", *, needed: bool = True
+) -> dict[str, Any]:
     """A plan's content with the values that it names in their places.
 
     A text that is nothing but `{name}` becomes a number where the value under `[set]` is one.
@@ -30,6 +34,7 @@ def filled(content: Mapping[str, Any], given: Mapping[str, Any], file: str = "")
         content: the plan, as TOML has it.
         given: the values that are said from outside, by name.
         file: the plan's file, for people.
+        needed: whether values that must be said are asked for; else their places stay as they are, to be looked at.
 
     >>> plan = {"set": {"month": "04", "least": 5}, "files": "trips_{month}.csv", "only": {"trips": {"from": "{least}"}}}
     >>> filled(plan, {"month": "05"})["files"], filled(plan, {"least": "7"})["only"]
@@ -54,7 +59,8 @@ def filled(content: Mapping[str, Any], given: Mapping[str, Any], file: str = "")
         raise PlanError(f"[set] names {min(taken)!r}, which outputs fill in themselves", where, do="Take another name")
     values = {name: _typed(name, given.get(name, usual), usual, where) for name, usual in named.items()}
     lacking = [name for name, value in values.items() if value == ""]
-    if lacking:
+    values |= {name: f"{{{name}}}" for name in lacking}
+    if lacking and needed:
         raise PlanError(
             f"the plan needs {', '.join(lacking)}", where, why="it is empty under [set]",
             do=f"State it: kebrin run PLAN --set {lacking[0]}=...",
@@ -84,7 +90,10 @@ def _typed(name: str, said: Any, usual: Any, where: Place) -> Any:
 def _put(value: Any, values: Mapping[str, Any], used: set[str]) -> Any:
     """A part of a plan with the values in their places."""
     if isinstance(value, dict):
-        return {_put(key, values, used): _put(one, values, used) for key, one in value.items()}
+        return {
+            _written(_put(key, values, used)): one if key == _PATTERN else _put(one, values, used)
+            for key, one in value.items()
+        }
     if isinstance(value, list):
         return [_put(one, values, used) for one in value]
     if not isinstance(value, str) or "{" not in value:

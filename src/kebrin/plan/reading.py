@@ -25,8 +25,8 @@ _KEY = re.compile(r"""\s*((?:"[^"]*"|'[^']*'|[\w-]+)(?:\s*\.\s*(?:"[^"]*"|'[^']*
 _PART = re.compile(r""""([^"]*)"|'([^']*)'|([\w-]+)""")
 
 
-def read_plan(path: str | Path, given: Mapping[str, Any] | None = None) -> PlanModel:
-    """Read a plan; `given` are the values from outside that it names under `[set]`.
+def read_plan(path: str | Path, given: Mapping[str, Any] | None = None, *, needed: bool = True) -> PlanModel:
+    """Read a plan; `given` are the values from outside that it names under `[set]`, `needed` whether none may lack.
 
     Raises:
         PlanError: the file is missing or no TOML, or says what no plan can say; all mistakes are told at once.
@@ -43,10 +43,10 @@ def read_plan(path: str | Path, given: Mapping[str, Any] | None = None) -> PlanM
         raise PlanError("the plan can't be read", Place(str(path)), why=error.strerror or str(error)) from error
     except UnicodeDecodeError:
         raise PlanError("the plan is not UTF-8 text", Place(str(path)), do="Save it as UTF-8") from None
-    return parse_plan(text, str(path), given)
+    return parse_plan(text, str(path), given, needed=needed)
 
 
-def parse_plan(text: str, file: str = "", given: Mapping[str, Any] | None = None) -> PlanModel:
+def parse_plan(text: str, file: str = "", given: Mapping[str, Any] | None = None, *, needed: bool = True) -> PlanModel:
     r"""A plan from its text.
 
     >>> parse_plan('kebrin = 1\n[table.traffic]\nfile = "a.xlsx"')
@@ -66,7 +66,7 @@ def parse_plan(text: str, file: str = "", given: Mapping[str, Any] | None = None
         ) from None
     if given or SET in content:
         named = content.get(SET, {})
-        content = filled(content, given or {}, file) | ({SET: named} if SET in content else {})
+        content = filled(content, given or {}, file, needed=needed) | ({SET: named} if SET in content else {})
     try:
         plan = PlanModel.model_validate(content)
     except ValidationError as error:

@@ -19,7 +19,7 @@ from kebrin.grammar.words import total_word
 from kebrin.sources.middles import parted
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Callable, Iterable, Sequence
 
     from numpy.typing import NDArray
 
@@ -190,6 +190,12 @@ class Columns:
                 cells[at] = self._set_in(one, at)
             return Row(cells, [])
         return self._worked_out(line, cells)
+
+    def first_headed(self, first: int, line_of: Callable[[int], Placed], bare: Callable[[int], bool]) -> int:
+        """The first line of the body, moved up over what heads the first records: it stands between them and the headings."""
+        while first and not bare(first - 1) and self.goes_through(line_of(first - 1)):
+            first -= 1
+        return first
 
     def goes_through(self, line: Placed) -> bool:
         """Whether a line of several runs keeps to no columns: words from the left edge on, through a gap, and no figures.

@@ -75,6 +75,7 @@ class _Grid:
             body = np.flatnonzero(times)
         self.first = int(body[0] if len(body) else several[0] + 1 if len(several) else runs.lines)
         self.first = ruler.first_below(lines.texts) if ruler else self.first
+        self.first = self.columns.first_headed(self.first, self._placed, lambda at: bool(bare[at]))
         above = runs.counts[: self.first]
         self.bare[: max(self.first - 1, 0)] |= (above[:-1] == 1) & (above[1:] == 0)  # titles
         self._heads = set(lines.texts[: self.first]) - {""}

@@ -292,8 +292,7 @@ class _Laid:
         several = next((at + 1 for at, one in enumerate(placed) if at not in bare and len(one.fields) > 1), len(placed))
         first = _first_alike(placed, body[0], bare) if body else several
         first = ruler.first_below([one.text for one in placed]) if ruler else first
-        while first and first - 1 not in bare and columns.goes_through(placed[first - 1]):
-            first -= 1  # what heads the first records stands between them and the headings
+        first = columns.first_headed(first, placed.__getitem__, bare.__contains__)
         # Titles stand alone above a blank line.
         bare |= {at for at in range(first - 1) if len(placed[at].fields) == 1 and not placed[at + 1].text.strip()}
         heads = frozenset(
