@@ -112,7 +112,11 @@ def test_values_from_outside_are_filled_in(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("text", "given", "said"),
     [
-        (SET, {"mont": "1"}, "'mont', which the plan has not under .set.: it has month, least. Did you mean 'month'"),
+        (
+            SET,
+            {"mont": "1"},
+            "'mont', which is not under .set. in the plan: there are month, least. Did you mean 'month'",
+        ),
         (SET, {"least": "few"}, "east must be a number, and is 'few'"),
         (SET.replace('"2031-01"', '""'), {}, "needs month: it is empty under .set."),
         (SET.replace("[set]", '[set]\nyear = "2031"'), {}, "names 'year', and .year. stands nowhere"),

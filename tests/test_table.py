@@ -60,7 +60,7 @@ def test_frames_of_other_libraries_come_in_as_tables(table: kb.Table) -> None:
         ([[1], [2]], "holds list"),
         ([2**60 + 1, 5], "holds int64 of which some would change"),
         ([Decimal("12345678901234567.89")], "of which some would change"),
-        ([dt.datetime(2031, 4, 1, 8, 0, 0, 5)], "of which some would change"),
+        ([dt.datetime(2031, 4, 1, 8, 0, 0, 5, dt.UTC)], "of which some would change"),
     ],
 )
 def test_a_frame_whose_values_would_change_is_refused(values: list[Any], said: str) -> None:

@@ -51,8 +51,8 @@ def filled(
         if name not in named:
             near = nearest(name, named)
             raise PlanError(
-                f"--set names {name!r}, which the plan has not under [set]", where,
-                why=f"it has {', '.join(named)}" if named else "it has none",
+                f"--set names {name!r}, which is not under [set] in the plan", where,
+                why=f"there are {', '.join(named)}" if named else "nothing is there",
                 do=f"Did you mean {near!r}?" if near else f'State it in the plan: [set], {name} = ""',
             )  # fmt: skip
     if taken := _TAKEN & named.keys():

@@ -139,7 +139,7 @@ def refuse_label(table: Table, column: str, label: str) -> None:
         table.data.column(column)
     ):
         raise PlanError(
-            f"a row of {column!r} is called {label!r} already", why="the total row would be told apart from it by nothing",
+            f"a row of {column!r} is called {label!r} already", why="nothing would tell the total row from it",
             do="Rename it before, or leave it out",
         )  # fmt: skip
 

@@ -54,7 +54,7 @@ def put_into(template: Path, at: str, table: Table, path: Path, *, turned: bool 
     sheet, (row, column), last = _place(book, template, at)
     rows = [tuple(table.columns), *rows_of(table)] if headings else list(rows_of(table))
     grid = [list(line) for line in zip(*rows, strict=True)] if turned else [list(line) for line in rows]
-    said = [f"the template holds {what}, which the written workbook has not" for what in not_kept(template)]
+    said = [f"the template holds {what}, which the written workbook lacks" for what in not_kept(template)]
     size = len(grid), max(map(len, grid), default=0)
     last = last or _end_of_place(sheet, (row, column), size, turned=turned)
     _refuse_what_stands_there(sheet, (row, column), last, size, Place(str(template), sheet.title), at)
