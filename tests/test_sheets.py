@@ -202,3 +202,35 @@ def test_figures_that_rise_under_a_month_are_no_labels(tmp_path: Path) -> None:
             [77, 13, 29, 64, "Skarrow"], [80, 75, 65, 10, "Tarn"], [92, 87, 76, 32, "Brae"]]  # fmt: skip
     (table,) = run(write_book(tmp_path / "r.xlsx", {"Landings": rows})).tables.values()
     assert (len(table), table.columns) == (20, ("Harbour", "month", "value"))
+
+
+@pytest.mark.parametrize("right", ["Unit: tonnes", "in tonnes", "May 2031", "Hallan"])
+@pytest.mark.parametrize("places", [2, 3])
+def test_a_title_in_two_pieces_is_no_heading(tmp_path: Path, right: str, places: int) -> None:
+    """A title left, a unit, a date or a name right of it, and a blank row: no level of headings, however narrow the table."""
+    months = ["Jan", "Feb", "Mar"][:places]
+    rows = [
+        ["Loads", None, right],
+        [],
+        ["Quay", *months],
+        ["East", *[1.0, 2.0, 5.0][:places]],
+        ["West", *[3.0, 4.0, 8.0][:places]],
+    ]
+    done = run(write_book(tmp_path / "r.xlsx", {"S": rows}))
+    (table,) = done.tables.values()
+    assert table.columns == ("Quay", "month", "value")
+    assert done.holds
+
+
+@pytest.mark.parametrize("right", [["Unit: tonnes"], ["in tonnes"], ["Unit:", "tonnes"]])
+def test_a_unit_beside_a_title_right_over_the_headings_is_none_either(tmp_path: Path, right: list[str]) -> None:
+    rows = [["Loads", None, *right], ["Quay", "Jan", "Feb", "Mar"], ["East", 1.0, 2.0, 5.0], ["West", 3.0, 4.0, 8.0]]
+    done = run(write_book(tmp_path / "r.xlsx", {"S": rows}))
+    (table,) = done.tables.values()
+    assert table.columns == ("Quay", "month", "value")
+    assert done.holds
+
+
+def test_a_line_over_some_columns_only_is_no_heading_without_a_word(tmp_path: Path) -> None:
+    rows = [["Loads", None, "May 2031"], ["Quay", "Jan", "Feb"], ["East", 1.0, 2.0], ["West", 3.0, 4.0]]
+    assert not run(write_book(tmp_path / "r.xlsx", {"S": rows})).holds

@@ -411,3 +411,11 @@ def test_amounts_that_are_still_text_are_not_repeated_in_silence() -> None:
     read = TAKEN["split"](number(crew, "fee"), "papers")
     assert read.data.column("fee").to_pylist() == [-6.5, None, 4.0]
     assert not any(remark.breaks for remark in read.remarks)
+
+
+def test_longer_periods_of_texts() -> None:
+    table = Table(pa.table({"month": ["Jan", "2031-05", "2031-H1"], "year": ["2031", "2031", "2031"]}), ())
+    done = TAKEN["period"](table, "month", of="quarter", year="year")
+    assert done.data.column("month").to_pylist() == ["2031-Q1", "2031-Q2", None]
+    (lost,) = [remark for remark in done.remarks if remark.breaks]
+    assert "1 cells lie in no single quarter: '2031-H1'" in lost.what

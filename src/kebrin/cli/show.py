@@ -291,7 +291,11 @@ def wanted(out: Console, match: Match) -> None:
     """Which wanted rows are there, and why the others are not."""
     heading(out, f"Wanted rows: {sum(match.reached)} of {len(match.wanted)} are there")
     for name in match.absent:
-        line(out, f"! column {name!r} is not in the table", "bold")
+        text = match.stamped.get(name)
+        why = "is not in the table" if text is None else (
+            f"is not reached: {text!r} stands nowhere in the reports. The plan says it on all rows, next month's too"
+        )  # fmt: skip
+        line(out, f"! column {name!r} {why}", "bold")
     for miss in match.misses:
         line(out, f"! {miss}", "bold")
 
@@ -302,6 +306,7 @@ def plain_match(match: Match) -> dict[str, Any]:
         "rows": len(match.wanted),
         "there": sum(match.reached),
         "absent": list(match.absent),
+        "stamped": dict(match.stamped),
         "why": list(match.misses),
     }
 

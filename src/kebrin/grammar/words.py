@@ -129,6 +129,15 @@ def is_unit(label: str) -> bool:
     return _UNIT.fullmatch(label) is not None
 
 
+def is_unit_said(text: str) -> bool:
+    """Whether a text says in which unit figures are, and nothing else.
+
+    >>> is_unit_said("in tonnes"), is_unit_said("(kg)"), is_unit_said("in port")
+    (True, True, False)
+    """
+    return is_unit(text[3:] if text[:3].casefold() == "in " else text)
+
+
 _LONGEST_FLAG = 2
 
 

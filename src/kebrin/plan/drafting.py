@@ -21,6 +21,7 @@ from kebrin.address import parse_a1
 from kebrin.cells import a1
 from kebrin.layout import LINE, MEASURE, NO_COLUMN
 from kebrin.plan.asking import NO
+from kebrin.plan.reaching import taken
 from kebrin.plan.trying import tried
 from kebrin.sources.remote import is_address
 from kebrin.table import Settle
@@ -58,6 +59,11 @@ class Draft:
         columns: the columns to write, new name to old; all if it is empty.
         said: what is said above the layout.
         unstated: keys of the layout that are left to be worked out.
+        steps: more steps, behind those that standardise.
+        as_written: whether nothing is standardised.
+        others: the tables that steps look things up in, by their names in the plan.
+        wanted: whether a person has said what the columns say, so that nothing is asked of their texts.
+        name: the table's name, where it is settled already.
     """
 
     group: Group
@@ -65,12 +71,36 @@ class Draft:
     columns: Mapping[str, str] = field(default_factory=dict)
     said: Sequence[str] = ()
     unstated: frozenset[str] = frozenset()
+    steps: Sequence[dict[str, Any]] = ()
+    as_written: bool = False
+    others: Mapping[str, Joined] = field(default_factory=dict)
+    wanted: bool = False
+    name: str = ""
 
     @cached_property
     def stepped(self) -> tuple[Joined, list[dict[str, Any]]]:
-        """The blocks as one table, standardised as tidying unaided does it, and the steps that this took."""
-        joined, _ = join(self.group.pieces, self.group.stamps, drop_constant=True)
-        return standardised_group(self.group, joined)
+        """The blocks as one table after all steps, standardised as tidying unaided does it, and the steps that this took."""
+        joined, _ = self.joined
+        after, steps = (joined, []) if self.as_written else standardised_group(self.group, joined)
+        if not self.steps:
+            return after, steps
+        made = taken(after, tuple(self.steps), self.others)
+        return (after if made is None else made), [*steps, *self.steps]
+
+    @cached_property
+    def joined(self) -> tuple[Joined, tuple[str, ...]]:
+        """The blocks as one table, and the heading levels that it lacks since they say the same on every row."""
+        _, constant = join(self.group.pieces, self.group.stamps, drop_constant=True)
+        dropped = tuple(name for name in constant if name not in self._needed)
+        table, _ = join(self.group.pieces, self.group.stamps)
+        return table.narrowed([name for name in table.columns if name not in dropped]), dropped
+
+    @property
+    def _needed(self) -> set[str]:
+        """The columns that are written, or that steps read."""
+        said = [value for step in self.steps for value in step.values()]
+        lists = [value if isinstance(value, (list, dict)) else [value] for value in said]
+        return {*self.columns.values(), *(one for names in lists for one in names if isinstance(one, str))}
 
 
 def draft_plan(reports: Iterable[Report], *, base: Path, output: str = "") -> str:
@@ -89,21 +119,44 @@ def draft_plan(reports: Iterable[Report], *, base: Path, output: str = "") -> st
     return compose(found, [Draft(group) for group in found.groups], [head], base=base, output=output)
 
 
-def compose(found: Found, drafts: Sequence[Draft], head: Sequence[str], *, base: Path, output: str = "") -> str:
-    """The text of a plan: what is said at its head, its tables, its outputs."""
+def names_of(groups: Iterable[Group]) -> list[str]:
+    """The names that some blocks get in a plan, in their order."""
+    names: list[str] = []
+    for group in groups:
+        names.append(_free_name(group.name, names))
+    return names
+
+
+def compose(
+    found: Found, drafts: Sequence[Draft], head: Sequence[str], *, base: Path, output: str = "",
+    written: Sequence[str] = (), stacked: str = "",
+) -> str:  # fmt: skip
+    """The text of a plan: what is said at its head, its tables, its outputs.
+
+    Args:
+        found: all that the reports gave.
+        drafts: the tables.
+        head: the comments at the head.
+        base: the folder that the plan will stand in.
+        output: the file for the first table that is written.
+        written: the tables that are written; all by default.
+        stacked: a table that is made of all of them, one below the other; it alone is written.
+    """
     plan = document()
     for line in head:
         plan.add(comment(line))
     plan.add("kebrin", tomlkit.item(1))
     parts = [plan.as_string()]
-    names: list[str] = []
-    for draft in drafts:
-        name = _free_name(draft.group.name, names)
-        names.append(name)
-
+    free = names_of(draft.group for draft in drafts)
+    names = [draft.name or name for draft, name in zip(drafts, free, strict=True)]
+    for draft, name in zip(drafts, names, strict=True):
         fit = tried(draft, partial(_written, name=name, found=found, base=base), base)
         parts += [_written(fit, name, found, base), *_questions(fit, name)]
-    return "\n".join([*parts, _outputs(names, output)])
+    if stacked:
+        tables = table(is_super_table=True)
+        tables.add(tomlkit.key(stacked), table().add("from", tomlkit.item(names)))
+        parts.append(document().add("table", tables).as_string())
+    return "\n".join([*parts, _outputs([stacked] if stacked else written or names, output)])
 
 
 def _written(draft: Draft, name: str, found: Found, base: Path) -> str:
@@ -252,9 +305,7 @@ def _layout(draft: Draft, found: Found) -> Table:
     head = _anchor(group, found)
     if head:
         said.add("starts", tomlkit.item(head))
-    _, constant = join(group.pieces, group.stamps, drop_constant=True)
-    dropped = set(constant) - set(draft.columns.values())
-    _add_boxhead(said, layout, dropped)
+    _add_boxhead(said, layout, set(draft.joined[1]))
     _add_stub(said, layout)
     if layout.measures and not (layout.pattern and layout.measures == MEASURE):
         said.add("measures", tomlkit.item(layout.measures))
@@ -343,6 +394,8 @@ def _anchor(group: Group, found: Found) -> str:
 
 def _questions(draft: Draft, name_of: str) -> list[str]:
     """What a person must answer before a column can be standardised, each with the step to take, as comments."""
+    if draft.wanted:
+        return []
     after, _ = draft.stepped
     key = tomlkit.key(name_of).as_string()
     asked = []
@@ -374,27 +427,43 @@ def _as_comment(lines: Sequence[str]) -> str:
 
 def _steps(draft: Draft) -> tomlkit.items.AoT | None:
     """The steps that tidying unaided takes, and the questions that it puts."""
-    after, taken = draft.stepped
-    if not taken:
+    after, all_taken = draft.stepped
+    if not all_taken:
         return None
     steps = tomlkit.aot()
     said = {str(remark.kind): remark.what for remark in after.remarks}
-    for step in taken:
+    for step in all_taken:
         verb = next(iter(step))
         one = table()
         if verb in said:
             one.add(comment(said[verb]))
         for name, value in step.items():
-            one.add(name, tomlkit.item(value))
+            one.add(name, _in_line(value) if isinstance(value, dict) else tomlkit.item(value))
         steps.append(one)
     return steps
 
 
+def _in_line(named: Mapping[str, Any]) -> tomlkit.items.InlineTable:
+    """Names with their values on one line, so that the verb stays a step's first key."""
+    said = tomlkit.inline_table()
+    for name, value in named.items():
+        said.add(tomlkit.key(name), tomlkit.item(value))
+    return said
+
+
 def _kinds(draft: Draft) -> Table | None:
     """What the columns hold that are no texts: next month's file is held against it."""
-    after, _ = draft.stepped
-    found = {name: kind_of(after.data.column(name)) for name in after.columns}
-    return _named({name: kind for name, kind in found.items() if kind in {"number", "date", "moment", "yes and no"}})
+    after, steps = draft.stepped
+    # What heads the columns of a crosstab is otherwise next month.
+    names = next((step["crosstab"] for step in steps if "crosstab" in step), after.columns)
+    found = {name: kind_of(after.data.column(name)) for name in names if name in after.columns}
+    said = suggestions(after) if draft.wanted else {}
+    told = {name for name, one in said.items() if one.meaning != "text" and (one.step or one.question)}
+    written = draft.columns.values() or names
+    return _named({
+        name: kind for name, kind in found.items()
+        if kind in {"number", "date", "moment", "yes and no"} or (kind == "text" and name in told and name in written)
+    })  # fmt: skip
 
 
 def _labels(draft: Draft) -> Table | None:
@@ -402,7 +471,7 @@ def _labels(draft: Draft) -> Table | None:
     usual = {folded(name): name for name in draft.group.pieces[0].table.columns}  # however each file spells them
     pieces = draft.group.pieces
     levels = [level.name for piece in pieces for level in (*piece.layout.stub, *piece.layout.boxhead)]
-    joined, constant = join(pieces, draft.group.stamps, drop_constant=True)
+    joined, constant = draft.joined
     dropped = {*constant, pieces[0].layout.measures} - set(draft.columns.values())
     after, _ = draft.stepped  # dates, and what steps make other columns of, are no labels to know
     plain = {name for name in after.columns if name in joined.columns and kind_of(after.data.column(name)) == "text"}

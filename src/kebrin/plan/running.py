@@ -216,8 +216,10 @@ def _run_table(
     said += twice
     said += uneven(stepped[name], pieces, list(dict.fromkeys(one for stamp in laid.stamps for one in stamp)))
     said += units_apart(pieces, [FieldPlace.parse(place).what for place in plan.fields.values()])
-    said += questions_of(stepped[name], {*plan.kinds, *(step.column for step in plan.step)})
-    picked, left = pick(stepped[name], by_name(stepped[name], plan.columns))
+    chosen = by_name(stepped[name], plan.columns)
+    out = set(stepped[name].columns) - set(chosen.values()) if plan.columns else set()
+    said += questions_of(stepped[name], {*plan.kinds, *(step.column for step in plan.step), *_made_by(plan), *out})
+    picked, left = pick(stepped[name], chosen)
     sources = [part.source for part in parts]
     done = []
     for own, after in stepped.items():
@@ -252,6 +254,11 @@ def _steps_of(plan: TablePlan, table: Table) -> Sequence[Step]:
     if plan.layout.boxhead != ():
         return plan.step
     return [step for step in plan.step if not step.column or step.column in table.columns]
+
+
+def _made_by(plan: TablePlan) -> list[str]:
+    """The columns that steps put something into: what they say is as it was meant."""
+    return [into for step in plan.step if isinstance(into := step.options().get("into"), str)]
 
 
 def _void_measure(plan: TablePlan, pieces: Sequence[Piece]) -> list[Finding]:

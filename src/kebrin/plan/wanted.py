@@ -7,7 +7,7 @@ do not count, and the columns may bear other names and stand in another order.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import islice
 from typing import TYPE_CHECKING, Any
@@ -16,9 +16,11 @@ import numpy as np
 import pyarrow as pa
 
 from kebrin.cells import Kind, Look, as_label, neat, read_text
-from kebrin.errors import Place, PlanError, nearest
+from kebrin.errors import Place, PlanError, ValuesError, nearest
 from kebrin.sources import read
 from kebrin.table import arrays
+from kebrin.values.dates import read_dates
+from kebrin.values.texts import Texts
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
@@ -30,6 +32,7 @@ if TYPE_CHECKING:
 
 _GROUPED = re.compile(r"[+\-−]?[0-9]{1,3}(?:,[0-9]{3})+(?:\.[0-9]+)?")
 _MOST_WANTED = 200
+_YES, _NO = frozenset({"yes", "y", "1.0", "true"}), frozenset({"no", "n", "0.0", "false"})
 # Assignments of columns that are looked at; people give few columns, and most have one candidate.
 _MOST_TRIES = 4000
 
@@ -103,6 +106,7 @@ class Lookup:
     def __init__(self, data: pa.Table) -> None:
         self.data = data
         self._codes: dict[str, tuple[NDArray[np.int64], dict[Key, list[int]]]] = {}
+        self._there: dict[tuple[str, Key], bool] = {}
 
     @property
     def names(self) -> list[str]:
@@ -120,7 +124,16 @@ class Lookup:
                 return np.zeros(len(numbers), np.bool_)
             return np.asarray(np.abs(numbers - key) <= 1e-9 * max(abs(key), 1.0))
         codes, known = self._known(name)
-        return np.isin(codes, known.get(key, []))
+        at = known.get(key, [])
+        if not at and key is not None:  # a date may be wanted in any form that the step would read
+            at = [code for other in _other_forms(str(key), column.type) for code in known.get(other, [])]
+        return np.isin(codes, at)
+
+    def says(self, name: str, key: Key) -> bool:
+        """Whether a column says this anywhere."""
+        if (name, key) not in self._there:
+            self._there[name, key] = bool(self.where(name, key).any())
+        return self._there[name, key]
 
     def _known(self, name: str) -> tuple[NDArray[np.int64], dict[Key, list[int]]]:
         if name not in self._codes:
@@ -142,6 +155,28 @@ class Lookup:
         return [as_label(value) for value in column.unique().to_pylist() if value is not None]
 
 
+def _other_forms(text: str, kind: pa.DataType) -> list[str]:
+    """The other texts that say the same as a wanted one in a column of dates, or of yes and no.
+
+    >>> _other_forms("03/01/2031", pa.date32()), _other_forms("yes", pa.bool_())
+    (['2031-01-03', '2031-03-01'], ['true'])
+    """
+    if pa.types.is_boolean(kind):
+        return ["true"] if text in _YES else ["false"] if text in _NO else []
+    if not pa.types.is_date(kind):
+        return []
+    texts = Texts.of(pa.chunked_array([[text]]))
+    found = []
+    for order in ("day first", "month first", "year first"):
+        try:
+            read = read_dates(texts, "", order=order)
+        except ValuesError:
+            continue
+        if not read.unread[0]:
+            found.append(str(np.datetime64(int(read.units[0]) // read.per_second, "s").astype("datetime64[D]")))
+    return list(dict.fromkeys(found))
+
+
 @dataclass(frozen=True, eq=False)
 class Match:
     """How well a table holds the wanted rows.
@@ -150,12 +185,14 @@ class Match:
         wanted: the wanted rows.
         columns: the table's column for each wanted one, None where no column says any of it.
         reached: for each wanted row whether the table holds it.
+        stamped: what a plan says in wanted columns that stand nowhere; no row is reached by that.
     """
 
     wanted: Wanted
     lookup: Lookup
     columns: tuple[str | None, ...]
     reached: tuple[bool, ...]
+    stamped: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def whole(self) -> bool:
@@ -178,8 +215,18 @@ class Match:
         return reached if not self.absent else 0, found, reached, same
 
     @cached_property
+    def said(self) -> int:
+        """The wanted cells that are said in their columns, beside what is wanted with them or not."""
+        return sum(
+            self.lookup.says(found, keys[at])
+            for at, found in enumerate(self.columns) if found is not None for keys in self.wanted.keys
+        )  # fmt: skip
+
+    @cached_property
     def misses(self) -> tuple[str, ...]:
         """Why each row that is not reached is not, a sentence each."""
+        if self.stamped and set(self.absent) <= self.stamped.keys():
+            return ()  # the columns that are stamped say why
         return tuple(self._why(row) for row, reached in enumerate(self.reached) if not reached)
 
     def _why(self, row: int) -> str:
@@ -197,11 +244,11 @@ class Match:
                 return f"{said}: {texts[at]!r} is nowhere in {found!r}{hint}"
         if not mapped:
             return f"{said}: no column says any of it"
-        if _all(there for _, _, there in mapped).any():
+        if every(there for _, _, there in mapped).any():
             return f"{said}: what is wanted in {' and '.join(map(repr, self.absent))} stands in no column"
         # All of it is there, but not together: leave out the column that keeps the most of the rest.
-        best = max(mapped, key=lambda one: int(_all(there for other, _, there in mapped if other != one[0]).sum()))
-        rest = _all(there for other, _, there in mapped if other != best[0])
+        best = max(mapped, key=lambda one: int(every(there for other, _, there in mapped if other != one[0]).sum()))
+        rest = every(there for other, _, there in mapped if other != best[0])
         if len(mapped) > 1 and rest.any():
             place = int(np.flatnonzero(rest)[0])
             instead = as_label(self.lookup.data.column(best[1])[place].as_py() or "blank")
@@ -210,7 +257,8 @@ class Match:
         return f"{said}: {gone or 'all of it is there, but no row holds it together'}"
 
 
-def _all(parts: Iterator[NDArray[np.bool_]]) -> NDArray[np.bool_]:
+def every(parts: Iterator[NDArray[np.bool_]]) -> NDArray[np.bool_]:
+    """Where all of some masks hold; nowhere if there are none."""
     first, *others = list(parts) or [np.zeros(1, np.bool_)]
     for other in others:
         first = first & other
@@ -224,7 +272,7 @@ def same_names(wanted: Wanted, data: pa.Table) -> Match:
     reached = []
     for keys in wanted.keys:
         parts = [lookup.where(name, key) for name, key in zip(columns, keys, strict=True) if name is not None]
-        reached.append(bool(parts) and None not in columns and bool(_all(iter(parts)).any()))
+        reached.append(bool(parts) and None not in columns and bool(every(iter(parts)).any()))
     return Match(wanted, lookup, columns, tuple(reached))
 
 
@@ -244,7 +292,7 @@ def best_match(wanted: Wanted, data: pa.Table) -> Match:
         reached = []
         for row in range(len(wanted)):
             parts = [there[at, name][row] for at, name in enumerate(columns) if name is not None]
-            reached.append(bool(parts) and bool(_all(iter(parts)).any()))
+            reached.append(bool(parts) and bool(every(iter(parts)).any()))
         match = Match(wanted, lookup, columns, tuple(reached))
         if match.rank > best.rank:
             best = match

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -12,7 +13,16 @@ import numpy as np
 from kebrin.cells import Kind, Sheet
 from kebrin.cells.arithmetic import follows
 from kebrin.grammar.periods import of_several_months
-from kebrin.grammar.words import KEYED, carried_word, is_drawn, is_unit, says_whole, speaks_of_columns, total_word
+from kebrin.grammar.words import (
+    KEYED,
+    carried_word,
+    is_drawn,
+    is_unit,
+    is_unit_said,
+    says_whole,
+    speaks_of_columns,
+    total_word,
+)
 from kebrin.proof.ledger import Use
 from kebrin.proof.left import Left, Why
 from kebrin.table.findings import Finding, FindingKind, Settle
@@ -429,6 +439,18 @@ def _is_stamp(text: str) -> bool:
     return 0 < count <= 2 and len(rest.split()) <= 2 and not any(map(str.isdigit, rest))
 
 
+def _spoken_beside(texts: Sequence[str]) -> int:
+    """How many texts of a row only go with the others: a page or a date of printing, a unit, "key: value" in one cell or in two.
+
+    >>> _spoken_beside(["Loads", "Unit: tonnes"]), _spoken_beside(["Loads", "Unit:", "tonnes"]), _spoken_beside(["In", "Out"])
+    (1, 2, 0)
+    """
+    pairs = sum(2 for text, _ in pairwise(texts[1:]) if text.endswith(":"))
+    units = sum(map(is_unit_said, texts[1:])) if not is_unit_said(texts[0]) else 0
+    alone = sum(_is_stamp(one) or KEYED.fullmatch(one) is not None for one in texts)
+    return min(pairs + alone + (units if units == 1 else 0), len(texts) - 1)
+
+
 def _closes(sheet: Sheet, row: int) -> bool:
     """Whether a row holds nothing but keys with what they say, and the next row nothing: it speaks of what stands above."""
     texts = [sheet.text(row, column) for column in np.flatnonzero(sheet.filled[row]).tolist()]
@@ -445,14 +467,16 @@ def _is_around_hull(sheet: Sheet, hull: tuple[int, int, int, int], cell: tuple[i
     if not inside_columns:
         return True
     filled = int(sheet.filled[row, first : last + 1].sum())
-    if 1 < filled <= _FEW:  # beside which page it is a title stands alone
+    apart = row < top and not sheet.filled[row + 1 : top].any(axis=1).all()
+    if 1 < filled <= _FEW:  # beside which page it is, in which unit or of which key a title stands alone
         there = first + np.flatnonzero(sheet.filled[row, first : last + 1])
-        filled -= sum(_is_stamp(sheet.text(row, int(one))) for one in there)
+        filled -= _spoken_beside([sheet.text(row, int(one)) for one in there])
+        # A blank row parts a title in two pieces from the headings, however narrow the table is.
+        filled -= apart and filled == _TITLE_CELLS
     spoken = not beside_rows and _is_spoken(sheet, row)
     # A label with a colon and what stands beside it is a line of text, however narrow the table is.
     if filled > max(2 if spoken else 1, (last - first + 1) // 2) or (beside_rows and filled > 1):
         return _closes(sheet, row)
-    apart = row < top and not sheet.filled[row + 1 : top].any(axis=1).all()
     if row < top and filled > _TITLE_CELLS and not spoken and not apart:
         return (
             False  # several texts side by side say more than a title does, unless a blank row parts them from the table

@@ -61,7 +61,7 @@ def period(
     Args:
         table: the table.
         column: a column of texts or of dates.
-        of: from dates, the kind of period to make.
+        of: the kind of period to make, from dates or from texts of shorter periods ("2031-05" is in 2031-Q2).
         first_month: the fiscal year's first month (4: April).
         year: the column that holds the year where the period's text has none ("Jan" in the boxhead, 2031 in a field).
         languages: the languages of month names, by their two letters.
@@ -93,8 +93,11 @@ def period(
             do='Name the column that holds it: year = "year"',
         )  # fmt: skip
     made = _with_year(table, texts.codes, read, year) if open_texts else labels_of(texts, read)
-    columns[into or column] = made
     known = len(made) - made.null_count
+    said_of_kind: list[Finding] = []
+    if of:
+        made, said_of_kind = _of_kind(made, column, of, first_month, breaks=unread != "blank")
+    columns[into or column] = made
     # A period whose year can't be read in the other column is lost as well as one that is no period.
     waiting = int(sum(int(texts.counts[at]) for at, one in enumerate(read) if one)) - known
     if written:
@@ -104,7 +107,7 @@ def period(
         convention=f"a fiscal year from month {first_month}" if any("/" in (one or "") for one in read) else "",
         note=f"{len({one for one in read if one}):,} periods",
     )  # fmt: skip
-    done = finished(table, columns, outcome, lenient=unread == "blank")
+    done = finished(table, columns, outcome, lenient=unread == "blank").remarked(said_of_kind)
     if not waiting:
         return done
     what = f"period {column}: {waiting:,} cells have no year, since {year!r} holds none of four digits there"
@@ -178,6 +181,54 @@ def _with_year(table: Table, codes: NDArray[np.int64], read: Sequence[str | None
     return arrays.labels(np.array(made, np.int32)[inverse.ravel()], list(places))
 
 
+_MONTH = re.compile(r"(?P<year>\d{4})-(?P<n>\d\d)")
+_PART = re.compile(r"(?P<year>\d{4})-(?P<kind>[QH])(?P<n>\d)")
+_MONTHS_IN = {"Q": 3, "H": 6}
+_SIZES: Mapping[str, int] = {"year": 12, "half-year": 6, "quarter": 3, "month": 1}
+
+
+def _of_kind(
+    made: pa.Array, column: str, of: Kind, first_month: int, *, breaks: bool
+) -> tuple[pa.Array, list[Finding]]:
+    """Periods as the longer ones that they are in; those that lie in no single one are told."""
+    said = made.dictionary.to_pylist()
+    longer = {one: longer_period(one, of, first_month) for one in said}
+    places = {word: at for at, word in enumerate(dict.fromkeys(word for word in longer.values() if word))}
+    by_code = np.array([places.get(longer[one], -1) for one in said] + [-1], np.int32)
+    codes = arrays.codes_of(made)
+    done = arrays.labels(by_code[codes], list(places))
+    count = int((codes >= 0).sum()) - (len(done) - done.null_count)
+    if not count:
+        return done, []
+    odd = ", ".join(repr(one) for one, word in longer.items() if not word)[:80]
+    what = f"period {column}: {count:,} cells lie in no single {of}: {odd}"
+    return done, [Finding(FindingKind.PERIOD_UNREAD, what, count=count, column=column, breaks=breaks)]
+
+
+def longer_period(text: str, of: Kind, first_month: int = 1) -> str:
+    """The period of a kind that a period in ISO form lies in; '' if it lies in no single one.
+
+    >>> [longer_period(text, "quarter") for text in ("2031-05", "2031-Q2", "2031-H1", "2031")]
+    ['2031-Q2', '2031-Q2', '', '']
+    >>> longer_period("2031-05", "fiscal year", 4), longer_period("2031-W07", "week"), longer_period("2031", "year")
+    ('2031/32', '2031-W07', '2031')
+    """
+    if month := _MONTH.fullmatch(text):
+        first, size = int(month["year"]) * 12 + int(month["n"]) - 1, 1
+    elif part := _PART.fullmatch(text):
+        size = _MONTHS_IN[part["kind"]]
+        first = int(part["year"]) * 12 + size * (int(part["n"]) - 1)
+    elif text.isdigit():
+        first, size = int(text) * 12, 12
+    else:
+        return text if of == "week" and "W" in text else text if of == "fiscal year" and "/" in text else ""
+    if of == "fiscal year":
+        start = (first - first_month + 1) // 12
+        return f"{start}/{(start + 1) % 100:02d}" if (first + size - first_month) // 12 == start else ""
+    wanted = _SIZES.get(of, 0)
+    return _word(first // wanted, wanted) if wanted >= size else ""
+
+
 def _from_dates(table: Table, column: str, of: Kind, first_month: int, into: str) -> Table:
     if not of:
         raise PlanError(
@@ -194,7 +245,7 @@ def _from_dates(table: Table, column: str, of: Kind, first_month: int, into: str
         start = np.where(month >= first_month, year, year - 1)
         keys, words = start, {int(one): f"{one}/{(one + 1) % 100:02d}" for one in np.unique(start).tolist()}
     else:
-        size = {"year": 12, "half-year": 6, "quarter": 3, "month": 1}[of]
+        size = _SIZES[of]
         keys = months // size
         words = {int(one): _word(int(one), size) for one in np.unique(keys).tolist()}
     distinct, inverse = np.unique(keys, return_inverse=True)

@@ -103,7 +103,7 @@ def weigh(sheet: Sheet, stated: Stated | None = None, ask: Ask | None = None) ->
             continue
         after = complaints(other)
         clean = other.pieces and not any(after[:3]) and after[3] <= before[3]
-        if clean and keeps_values(first, other):
+        if clean and keeps_values(first, other) and not _gains_blank_level(first, other):
             said = Finding(
                 FindingKind.READING, f"read so that nothing is lost: {proposal.said}", sheet.source, sheet.name
             )
@@ -113,6 +113,13 @@ def weigh(sheet: Sheet, stated: Stated | None = None, ask: Ask | None = None) ->
         tried.append(replace(_reading(proposal.said, other), found=_found(other) + lost))
     tried[0] = replace(tried[0], taken=True)
     return Weighed(first, sheet, tuple(tried))
+
+
+def _gains_blank_level(first: SheetWork, other: SheetWork) -> bool:
+    """Whether a reading takes a line above for headings that says nothing of some columns: it may as well be a title."""
+    known = {level.line for piece in first.pieces for level in piece.layout.boxhead}
+    more = [level for piece in other.pieces for level in piece.layout.boxhead if level.line not in known]
+    return any(bool((level.codes < 0).any()) for level in more)
 
 
 def _first(sheet: Sheet, stated: Stated | None, ask: Ask) -> tuple[SheetWork, Sheet]:
