@@ -128,7 +128,11 @@ class Plan:
         if fetch:
             self.fetch()
         used = {step.options().get("using") for table in self.model.table.values() for step in table.step} - {None, ""}
-        reads = [self.base / str(name) for name in sorted(map(str, used))] + ([self.path] if self.path else [])
+        files = {str(name) for name in used} - set(
+            self.model.tables
+        )  # a look-up in a table of the plan reads no file more
+        reads = [self.base / name for name in sorted(files)] + ([self.path] if self.path else [])
+        reads += [self.base / name for name in self.model.tables_of]
         before = before_of(self.model.output, self.base)
         last = {version.name: len(version.table) for version in before}
 
@@ -165,7 +169,7 @@ def load_plan(
         import tomlkit
 
         text = tomlkit.dumps(path)
-        return Plan(parse_plan(text, given=given), Path(base), text)
+        return Plan(parse_plan(text, given=given, base=Path(base)), Path(base), text)
     return Plan(read_plan(path, given), Path(path).parent, Path(path).read_text("utf-8"), Path(path))
 
 

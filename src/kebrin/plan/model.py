@@ -348,9 +348,13 @@ class PlanModel(Strict):
 
     `set` names values from outside with what they are where nothing else is said: `{name}` stands for them in every text of the
     plan, and `kebrin run PLAN --set name=value` says another. One that is empty must be said.
+
+    `tables_of` names other plans, relative to this one: their tables stand beside its own, so that steps can look things up in
+    them, `from` and outputs can name them. Their files stay where they are; their outputs are not written.
     """
 
     kebrin: Literal[1]
+    tables_of: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
     given: dict[str, str | float] = Field({}, alias="set")
     table: dict[str, TablePlan] = Field(min_length=1)
     proof: ProofPlan = ProofPlan()

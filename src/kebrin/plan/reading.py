@@ -11,12 +11,13 @@ from pydantic import BaseModel, ValidationError
 
 from kebrin.errors import Place, PlanError, nearest
 from kebrin.plan.given import SET, filled
+from kebrin.plan.including import TABLES_OF, set_names, with_tables_of
 from kebrin.plan.model import PlanModel
 from kebrin.plan.steps import VERBS
 from kebrin.sources.limits import limits
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
     from pydantic_core import ErrorDetails
 
@@ -46,15 +47,60 @@ def read_plan(path: str | Path, given: Mapping[str, Any] | None = None, *, neede
     return parse_plan(text, str(path), given, needed=needed)
 
 
-def parse_plan(text: str, file: str = "", given: Mapping[str, Any] | None = None, *, needed: bool = True) -> PlanModel:
-    r"""A plan from its text.
+def parse_plan(
+    text: str, file: str = "", given: Mapping[str, Any] | None = None, *, needed: bool = True,
+    base: Path | None = None,
+) -> PlanModel:  # fmt: skip
+    r"""A plan from its text, with the tables of the plans that it names.
+
+    Args:
+        text: the plan.
+        file: its file, for people.
+        given: the values from outside that it names under `[set]`.
+        needed: whether none of them may lack.
+        base: the folder that names of files are relative to; the file's own by default.
 
     >>> parse_plan('kebrin = 1\n[table.traffic]\nfile = "a.xlsx"')
     Traceback (most recent call last):
     kebrin.errors.PlanError: line 3: unknown key 'file' in table.traffic: the keys there are choose, columns, ...
     """
+    return _read(text, file, given or {}, needed=needed, base=base)[1]
+
+
+def _read(
+    text: str,
+    file: str,
+    given: Mapping[str, Any],
+    *,
+    needed: bool,
+    base: Path | None = None,
+    above: Sequence[Path] = (),
+) -> tuple[dict[str, Any], PlanModel]:
+    """A plan's content with all that it names in its place, and its model."""
+    content = _toml_of(text, file)
+    folder = base if base is not None else Path(file).parent
+    # A value that only a plan under `tables_of` names is that one's.
+    others = set_names(content, folder) - content.get(SET, {}).keys() if given and TABLES_OF in content else set()
+    own = {name: value for name, value in given.items() if name not in others}
+    if own or SET in content:
+        named = content.get(SET, {})
+        content = filled(content, own, file, needed=needed) | ({SET: named} if SET in content else {})
+    if TABLES_OF in content:
+        here = (*above, Path(file).resolve())
+        content = with_tables_of(
+            content,
+            file,
+            folder,
+            given,
+            lambda text, name, own: _read(text, name, own, needed=needed, above=here),
+            here,
+        )
+    return content, _checked(content, text, file)
+
+
+def _toml_of(text: str, file: str) -> dict[str, Any]:
     try:
-        content = tomllib.loads(text)
+        return tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         at = re.search(r"line (\d+)", str(error))
         why = re.sub(r" \(at .*\)", "", str(error))
@@ -64,9 +110,9 @@ def parse_plan(text: str, file: str = "", given: Mapping[str, Any] | None = None
             why=why,
             do="Correct that line",
         ) from None
-    if given or SET in content:
-        named = content.get(SET, {})
-        content = filled(content, given or {}, file, needed=needed) | ({SET: named} if SET in content else {})
+
+
+def _checked(content: Mapping[str, Any], text: str, file: str) -> PlanModel:
     try:
         plan = PlanModel.model_validate(content)
     except ValidationError as error:
