@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import openpyxl
 import pytest
 from openpyxl.chart import BarChart, Reference
+from openpyxl.formatting.rule import CellIsRule
 from openpyxl.styles import Font
 from openpyxl.workbook.defined_name import DefinedName
 
@@ -390,3 +391,68 @@ def test_what_can_not_be_written_is_found_before_the_first_output(here: Path, ou
     with pytest.raises(kb.OutputError, match=said):
         write(here, f"{first}[[output]]\ntable = 'traffic'\n{output}\n", head)
     assert not (here / "first.csv").exists()
+
+
+@pytest.fixture
+def short(here: Path) -> Path:
+    """A template whose place has two rows, with sums, a merge, a note, a rule and a chart around it."""
+    book = openpyxl.Workbook()
+    sheet = book.active
+    assert sheet is not None
+    sheet.title = "Board"
+    for column, text in enumerate(["Route", "Jan", "Feb", "Year", "Twice"], 1):
+        sheet.cell(3, column, text)
+    for row in (4, 5):
+        sheet.cell(row, 1, "old").font = Font(italic=True)
+        sheet.cell(row, 5, f"=D{row}*2")
+    sheet.row_dimensions[5].height = 30
+    sheet["A6"], sheet["D6"] = "All", "=SUM(D4:D5)"
+    sheet["A8"], sheet.row_dimensions[8].height = "Keep this line", 44
+    sheet.merge_cells("A8:D8")
+    sheet.merge_cells("G4:G5")
+    notes = book.create_sheet("It's noted")
+    notes["A1"], notes["A2"] = '=Board!D6 & "D6"', "=SUM(Board!$D$4:$D$5)"
+    book.defined_names["Figures"] = DefinedName("Figures", attr_text="Board!$A$4:$D$5")
+    book.defined_names["Grand"] = DefinedName("Grand", attr_text="Board!$D$6")
+    sheet.conditional_formatting.add("D4:D5", CellIsRule("greaterThan", ["$D$6"]))
+    chart = BarChart()
+    chart.add_data(Reference(sheet, min_col=4, min_row=4, max_row=5))
+    sheet.add_chart(chart, "A10")
+    book.save(here / "board.xlsx")
+    return here / "board.xlsx"
+
+
+def test_rows_are_put_into_a_template_and_all_below_moves_along(here: Path, short: Path) -> None:
+    del short
+    write(here, OUT.format(at="Figures") + 'more_rows = "insert"\n')
+    book = openpyxl.load_workbook(here / "filled.xlsx")
+    sheet = book["Board"]
+    assert [sheet.cell(row, 1).value for row in range(4, 10)] == ["N4", "S1/2", "=1+1", "Total", "All", None]
+    assert [sheet.cell(row, 5).value for row in range(4, 9)] == ["=D4*2", "=D5*2", "=D6*2", "=D7*2", None]
+    assert sheet["A7"].font.italic, "new rows look like the one above"
+    assert [sheet.row_dimensions[row].height for row in (5, 7, 8, 10)] == [30, 30, None, 44]
+    assert sheet["D8"].value == "=SUM(D4:D7)"
+    assert sheet["A10"].value == "Keep this line"
+    assert {str(area) for area in sheet.merged_cells.ranges} == {"A10:D10", "G4:G7"}
+    assert [book["It's noted"][cell].value for cell in ("A1", "A2")] == ['=Board!D8 & "D6"', "=SUM(Board!$D$4:$D$7)"]
+    assert book.defined_names["Figures"].attr_text == "Board!$A$4:$D$7"
+    assert book.defined_names["Grand"].attr_text == "Board!$D$8"
+    (rule,) = sheet.conditional_formatting
+    assert (str(rule.sqref), rule.rules[0].formula) == ("D4:D7", ["$D$8"])
+    (chart,) = sheet._charts
+    assert chart.anchor._from.row == 11
+    assert chart.series[0].val.numRef.f == "'Board'!$D$4:$D$7"
+
+
+def test_rows_that_do_not_fit_are_refused_where_nothing_else_is_stated(here: Path, short: Path) -> None:
+    del short
+    with pytest.raises(kb.OutputError, match='more_rows = "insert"'):
+        write(here, OUT.format(at="Figures"))
+    with pytest.raises(kb.PlanError, match="puts rows into a template"):
+        kb.load_plan(
+            {
+                "kebrin": 1,
+                "table": {"t": {"files": "a.csv"}},
+                "output": [{"table": "t", "file": "a.xlsx", "more_rows": "insert"}],
+            }
+        )

@@ -46,6 +46,7 @@ class Target:
         template: a prepared workbook to put the one page into.
         at: the place there.
         turned: whether rows go into columns there.
+        insert: whether rows are put in there where the place is too short.
         headings: whether the column names are put there too.
         if_there: what becomes of a file that stands there.
         stale: whether what no value owns any more is removed.
@@ -66,6 +67,7 @@ class Target:
     template: Path | None = None
     at: str = ""
     turned: bool = False
+    insert: bool = False
     headings: bool = False
     if_there: str = "refuse"
     stale: str = "tell"
@@ -190,6 +192,7 @@ def _target(output: OutputPlan, path: Path, done: Done, pages: tuple[Page, ...],
             output.delimiter, output.encoding, _LINE_ENDS[output.line_ends], output.mark, output.guard, output.quotes == "all"
         ),
         template=base / output.template if output.template else None, at=output.at, turned=output.turned,
+        insert=output.more_rows == "insert",
         headings=output.headings, if_there=output.if_there, stale=output.stale, what=output.what, metadata=output.metadata,
         database=output.database, key=output.key, letterhead=output.letterhead, chart=output.chart,
     )  # fmt: skip

@@ -184,7 +184,15 @@ def _write(target: Target, part: Path, shown: Path, there: Standing) -> tuple[li
     """Write a file's data; what a person should look at is given back, and where on a template the values stand."""
     page = target.pages[0]
     if target.template is not None:
-        put = put_into(target.template, target.at, page.table, part, turned=target.turned, headings=target.headings)
+        put = put_into(
+            target.template,
+            target.at,
+            page.table,
+            part,
+            turned=target.turned,
+            headings=target.headings,
+            insert=target.insert,
+        )
         return put.said, [(put.sheet, put.row, put.column)]
     kind = target.path.suffix.lower()
     if kind in HANDOUTS:

@@ -255,7 +255,9 @@ class OutputPlan(Strict):
     them; with `metadata` its columns are described beside it as the W3C has it for tables on the web. `template` names a
     prepared workbook whose formats, formulas
     and charts stay, and `at` the place there that the values go to: a defined name, or a cell as in `Board!B4`; `turned` puts
-    rows into columns, `headings` puts the column names first.
+    rows into columns, `headings` puts the column names first. Where the table has more rows than the place,
+    `more_rows = "insert"` puts rows in: what stands below moves down, and formulas, merges, names and charts move along; else it
+    is refused.
 
     A name that ends in .pdf or .html is a hand-out: a heading, what is so on all rows as fields, the table with its totals,
     notes, "page n of m", contents if `by` gives it several parts; `letterhead` is the text above, `chart` a column to draw
@@ -288,6 +290,7 @@ class OutputPlan(Strict):
     at: str = ""
     turned: bool = False
     headings: bool = False
+    more_rows: Literal["refuse", "insert"] = "refuse"
     database: str = ""
     into: str = ""
     key: tuple[str, ...] = ()
@@ -318,6 +321,8 @@ class OutputPlan(Strict):
             raise ValueError("template and at go together: the prepared workbook, and the place in it")
         if self.database and (self.by or self.if_there not in {"refuse", "replace", "append"}):
             raise ValueError("a database takes a whole table; if_there is refuse, replace or append")
+        if self.more_rows == "insert" and (not self.template or self.turned):
+            raise ValueError('more_rows = "insert" puts rows into a template, whose place is not turned')
         if self.into and not self.database:
             raise ValueError("into names a table of a database: name the database, or leave it out")
         return self._fits_its_kind()

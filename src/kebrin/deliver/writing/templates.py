@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from kebrin.address import a1, parse_a1
 from kebrin.cells import as_label
 from kebrin.deliver.writing.books import rows_of
+from kebrin.deliver.writing.inserting import insert_rows
 from kebrin.deliver.writing.renewing import not_kept, open_book
 from kebrin.errors import OutputError, Place, nearest
 
@@ -29,7 +30,16 @@ class Put(NamedTuple):
     column: int
 
 
-def put_into(template: Path, at: str, table: Table, path: Path, *, turned: bool = False, headings: bool = False) -> Put:
+def put_into(
+    template: Path,
+    at: str,
+    table: Table,
+    path: Path,
+    *,
+    turned: bool = False,
+    headings: bool = False,
+    insert: bool = False,
+) -> Put:
     """A prepared workbook with a table's values put at a named place; formats and all else stay.
 
     Values go into the cells right and below of the place, one after the other; what an earlier, longer table left below (or
@@ -42,6 +52,7 @@ def put_into(template: Path, at: str, table: Table, path: Path, *, turned: bool 
         path: where the filled workbook goes.
         turned: whether rows of the table go into columns.
         headings: whether the column names are put first.
+        insert: whether rows are put in where the place is too short; what stands below moves down, and formulas with it.
 
     Returns:
         What a person should look at (values that would have been cut off by what stands there), and the cell of the
@@ -57,6 +68,9 @@ def put_into(template: Path, at: str, table: Table, path: Path, *, turned: bool 
     said = [f"the template holds {what}, which the written workbook lacks" for what in not_kept(template)]
     size = len(grid), max(map(len, grid), default=0)
     last = last or _end_of_place(sheet, (row, column), size, turned=turned)
+    if insert and size[0] > (height := last[0] - row + 1):
+        insert_rows(book, sheet, last[0], size[0] - height, own=(column, column + size[1] - 1))
+        last = (row + size[0] - 1, last[1])
     _refuse_what_stands_there(sheet, (row, column), last, size, Place(str(template), sheet.title), at)
     merged = {cell for area in sheet.merged_cells.ranges for cell in list(area.cells)[1:]}
     for down, line in enumerate(grid):
@@ -131,7 +145,7 @@ def _refuse_what_stands_there(
                     f"a table of {size[0]:,} rows and {size[1]:,} columns does not fit into {at}",
                     Place(where.file, where.sheet, cell.coordinate),
                     why=f"behind the place, which ends with {a1(last[0] - 1, last[1] - 1)}, stands {as_label(value)!r}",
-                    do="Make room in the template",
+                    do='Make room in the template, or state more_rows = "insert" in the output',
                 )
 
 
