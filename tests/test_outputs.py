@@ -456,3 +456,22 @@ def test_rows_that_do_not_fit_are_refused_where_nothing_else_is_stated(here: Pat
                 "output": [{"table": "t", "file": "a.xlsx", "more_rows": "insert"}],
             }
         )
+
+
+def test_the_one_row_of_a_table_is_an_object_on_request(tmp_path: Path) -> None:
+    (tmp_path / "a.csv").write_text("day,port,boats\n2031-01-02,Brae,4\n2031-01-03,Wick,5\n", "utf-8")
+    sums = {
+        "files": "a.csv",
+        "layout": {"measures": "heading"},
+        "step": [{"sums": [], "of": {"boats": "sum boats", "ports": "distinct port"}}],
+    }
+    output = {"table": "all", "file": "all.json", "one_row": "object"}
+    plan = kb.load_plan({"kebrin": 1, "table": {"all": sums}, "output": [output]}, base=tmp_path)
+    for _ in range(2):
+        plan.run().write()
+        assert json.loads((tmp_path / "all.json").read_text("utf-8")) == {"boats": 9, "ports": 2}
+    several = {"kebrin": 1, "table": {"all": {"files": "a.csv"}}, "output": [output]}
+    with pytest.raises(kb.OutputError, match="the table has 2 rows, and one is written as an object"):
+        kb.load_plan(several, base=tmp_path).run().write()
+    with pytest.raises(kb.PlanError, match="is that of a"):
+        kb.load_plan({**several, "output": [{**output, "file": "all.csv"}]})

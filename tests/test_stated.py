@@ -390,3 +390,14 @@ def test_a_record_that_bears_its_groups_name_and_equals_the_line_above_is_no_tot
     # The sum of all of its group is one.
     summed = given([["Quay", "Class", "Jan", "Feb"], *lines[:3], ["", "South", 16, 24], ["Total", "", 28, 55]])
     assert [record["Class"] for record in records(summed)] == ["Foot", "Foot", "Cars", "Cars", "Foot", "Foot"]
+
+
+def test_a_block_takes_all_that_can_be_stated_of_its_layout() -> None:
+    rows: list[list[Any]] = [["Quay", "Jan", "Feb"], ["East", 1.0, "shut"], ["West", 3.0, 4.0], ["Trial", 9.0, 9.0]]
+    (block,) = kb.Sheet.of(rows).blocks()
+    table = block.tidy(stub=["Place"], leave_out=["Trial"], missing=["shut"], measure="loads", blanks="keep")
+    assert table.columns == ("Place", "month", "loads")
+    assert table["loads"] == [1.0, None, 3.0, 4.0]
+    assert table.proof.holds
+    with pytest.raises(kb.PlanError, match="takes no 'leave_ot'"):
+        block.tidy(leave_ot=["Trial"])  # type: ignore[call-arg]

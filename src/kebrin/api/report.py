@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal, cast
+from typing import TYPE_CHECKING, Any, Literal, TypedDict, Unpack, cast
 
 from kebrin import cells, proof, sources
 from kebrin import unpivoting as tidying
@@ -82,21 +82,13 @@ class Sheet(cells.Sheet):
             LayoutError: what was stated is not what the sheet shows.
             PlanError: headings names fewer than two parts.
         """
-        if headings:
-            try:
-                Pattern.of(headings)
-            except ValueError as error:
-                raise PlanError(str(error), do="Name the parts, as in headings = '{measure} {year}'") from None
-        none = frozenset(mark.strip().casefold() for mark in missing)
-        own = self.hinted(none=none) if none else self
-        own = own.hinted(minus=frozenset(text.strip(" .").casefold() for text in minus)) if minus else own
-        stated = Stated(
-            starts=starts, ends=ends, boxhead=_tuple(boxhead), stub=_tuple(stub), measures=measures, cutins=_tuple(cutins),
-            beside=_tuple(beside), totals=tuple(totals), totals_found=find_totals, not_totals=tuple(not_totals),
-            records=tuple(records), fill=fill, turn=turn, within=within, joined=joined, leave_out=tuple(leave_out),
-            headings=headings, merged=merged, about_columns=tuple(about_columns),
-            parts_of_above=_tuple(parts_of_above), lines_of_label=_tuple(lines_of_label),
+        said = StatedLayout(
+            starts=starts, ends=ends, boxhead=boxhead, stub=stub, measures=measures, cutins=cutins, beside=beside, totals=totals,
+            find_totals=find_totals, not_totals=not_totals, records=records, fill=fill, turn=turn, within=within, joined=joined,
+            leave_out=leave_out, headings=headings, merged=merged, missing=missing, about_columns=about_columns, minus=minus,
+            parts_of_above=parts_of_above, lines_of_label=lines_of_label,
         )  # fmt: skip
+        own, stated = _stating(self, Stated(), said)
         try:
             weighed = weigh(own, stated)
         except PlanError:  # two columns of one name: others can be given when a block is tidied
@@ -127,10 +119,6 @@ class Sheet(cells.Sheet):
         return f"Sheet {self.name!r}: {rows:,} x {columns:,} cells, {int(self.filled.sum()):,} filled"
 
 
-def _tuple(names: Sequence[str] | None) -> tuple[str, ...] | None:
-    return None if names is None else tuple(names)
-
-
 @dataclass(frozen=True)
 class SheetMap:
     """A drawn sheet as PNG bytes."""
@@ -150,6 +138,53 @@ class SheetMap:
         return self.png
 
 
+class StatedLayout(TypedDict, total=False):
+    """What may be stated of a layout, as `Sheet.blocks` tells it."""
+
+    starts: str
+    ends: str
+    boxhead: Sequence[str] | None
+    stub: Sequence[str] | None
+    measures: str | None
+    cutins: Sequence[str] | None
+    beside: Sequence[str] | None
+    totals: Sequence[str]
+    find_totals: bool
+    not_totals: Sequence[str]
+    records: Sequence[str]
+    fill: Literal["", "none"]
+    turn: bool
+    within: str
+    joined: str
+    leave_out: Sequence[str]
+    headings: str
+    merged: Literal["", "each", "once"]
+    missing: Sequence[str]
+    about_columns: Sequence[str]
+    minus: Sequence[str]
+    parts_of_above: Sequence[str] | None
+    lines_of_label: Sequence[str] | None
+
+
+def _stating(sheet: Sheet, stated: Stated, said: StatedLayout) -> tuple[Sheet, Stated]:
+    """The sheet with what is said of its cells, and all that is stated with what is said beside it."""
+    if headings := said.get("headings"):
+        try:
+            Pattern.of(headings)
+        except ValueError as error:
+            raise PlanError(str(error), do="Name the parts, as in headings = '{measure} {year}'") from None
+    if none := frozenset(mark.strip().casefold() for mark in said.get("missing", ())):
+        sheet = sheet.hinted(none=none)
+    if minus := frozenset(text.strip(" .").casefold() for text in said.get("minus", ())):
+        sheet = sheet.hinted(minus=minus)
+    keys: dict[str, Any] = {
+        "totals_found" if name == "find_totals" else name: tuple(value) if isinstance(value, (list, tuple)) else value
+        for name, value in said.items()
+        if name not in {"missing", "minus"} and value is not None
+    }
+    return sheet, replace(stated, **keys)
+
+
 @dataclass(frozen=True, eq=False)
 class Block:
     """One table on a sheet: where everything in it is (`layout`), why (`evidence`), and how to tidy it."""
@@ -164,19 +199,17 @@ class Block:
         return self.layout.evidence
 
     def tidy(
-        self, *, boxhead: Sequence[str] | None = None, stub: Sequence[str] | None = None, measure: str = "",
-        measures: str | None = None, blanks: Choice = "leave out", marks: Choice = "leave out", tolerance: float | None = None,
+        self, *, measure: str = "", blanks: Choice = "leave out", marks: Choice = "leave out", tolerance: float | None = None,
+        **layout: Unpack[StatedLayout],
     ) -> Table:  # fmt: skip
         """One row per observation.
 
         Args:
-            boxhead: a name per heading row, outermost first; names that the report has are used by default.
-            stub: a name per label column.
             measure: name of the value column.
-            measures: the boxhead row whose labels become value columns; '' for none; found by default.
             blanks: whether empty cells are kept as missing or left out.
             marks: whether footnote marks are kept, in a column behind their measure.
             tolerance: the largest difference by which a stated total still ties.
+            layout: what else is stated of the layout, as `Sheet.blocks` takes it: boxhead, stub, measures, totals, leave_out, ...
 
         >>> sheet = Sheet.of([["Sailing", "Foot", "Cars"], ["08:00", 12.0, 3.0], ["10:00", 9.0, 1.0]])
         >>> sheet.blocks()[0].tidy(measures="heading").to_arrow().to_pylist()[1]
@@ -187,20 +220,17 @@ class Block:
                 layout can be read in two ways.
             PlanError: two columns would bear one name, or `measures` names no boxhead row.
         """
-        block = self
-        if boxhead is not None or stub is not None or measures is not None:
-            stated = replace(
-                self.stated,
-                boxhead=self.stated.boxhead if boxhead is None else tuple(boxhead),
-                stub=self.stated.stub if stub is None else tuple(stub),
-                measures=self.stated.measures if measures is None else measures,
-            )
-            block = self._again(stated)
+        if unknown := layout.keys() - StatedLayout.__annotations__.keys():
+            name = min(unknown)
+            near = nearest(name, [*StatedLayout.__annotations__, "measure", "blanks", "marks", "tolerance"])
+            raise PlanError(f"tidy takes no {name!r}", do=f"Did you mean {near!r}?" if near else "Take it out")
+        block = self._again(layout) if layout else self
         return block._table(measure, tidying.Keep(blanks, marks), tolerance)  # noqa: SLF001 - it is a Block too
 
-    def _again(self, stated: Stated) -> Block:
-        found = [layout for layout in find_layouts(self.sheet, stated) if layout.area.touches(self.layout.area)]
-        return Block(self.sheet, found[0], stated) if found else self
+    def _again(self, said: StatedLayout) -> Block:
+        sheet, stated = _stating(self.sheet, self.stated, said)
+        found = [layout for layout in find_layouts(sheet, stated) if layout.area.touches(self.layout.area)]
+        return Block(sheet, found[0], stated) if found else self
 
     def _table(self, measure: str, keep: tidying.Keep, tolerance: float | None) -> Table:
         sheet, layout = self.sheet, self.layout

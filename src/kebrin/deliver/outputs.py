@@ -189,7 +189,8 @@ def _target(output: OutputPlan, path: Path, done: Done, pages: tuple[Page, ...],
     return Target(
         path, (done,), pages,
         TextForm(
-            output.delimiter, output.encoding, _LINE_ENDS[output.line_ends], output.mark, output.guard, output.quotes == "all"
+            output.delimiter, output.encoding, _LINE_ENDS[output.line_ends], output.mark, output.guard, output.quotes == "all",
+            output.one_row == "object",
         ),
         template=base / output.template if output.template else None, at=output.at, turned=output.turned,
         insert=output.more_rows == "insert",

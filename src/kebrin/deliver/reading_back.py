@@ -114,7 +114,7 @@ def _lines(part: Path, ending: str, at: int, page: Page) -> list[Any]:
             return list(base.execute(f'SELECT * FROM "{name}"'))  # noqa: S608 - quoted
     text = part.read_text("utf-8")
     records = json.loads(text) if ending == ".json" else map(json.loads, text.splitlines())
-    return [[record[name] for name in every] for record in records]
+    return [[record[name] for name in every] for record in ([records] if isinstance(records, dict) else records)]
 
 
 def _number(value: Any) -> float:

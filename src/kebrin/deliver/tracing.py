@@ -362,7 +362,8 @@ def _records(output: Path, form: TextForm, page: _Page) -> Iterator[dict[str, An
         with output.open(encoding="utf-8") as text:
             yield from map(json.loads, text)
     elif ending == ".json":
-        yield from json.loads(output.read_text("utf-8"))
+        said = json.loads(output.read_text("utf-8"))
+        yield from [said] if isinstance(said, dict) else said
     elif ending == ".sqlite":
         with closing(sqlite3.connect(output)) as base:
             base.row_factory = sqlite3.Row

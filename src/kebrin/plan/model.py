@@ -259,6 +259,8 @@ class OutputPlan(Strict):
     `more_rows = "insert"` puts rows in: what stands below moves down, and formulas, merges, names and charts move along; else it
     is refused.
 
+    A .json is a list of records; `one_row = "object"` writes the one row of a table as an object.
+
     A name that ends in .pdf or .html is a hand-out: a heading, what is so on all rows as fields, the table with its totals,
     notes, "page n of m", contents if `by` gives it several parts; `letterhead` is the text above, `chart` a column to draw
     a chart by.
@@ -282,6 +284,7 @@ class OutputPlan(Strict):
     line_ends: Literal["lf", "crlf"] = "lf"
     mark: bool = False
     quotes: Literal["where needed", "all"] = "where needed"
+    one_row: Literal["list", "object"] = "list"
     guard: bool = False
     metadata: bool = False
     letterhead: str = ""
@@ -339,6 +342,8 @@ class OutputPlan(Strict):
             raise ValueError('template and "keep other sheets" are those of a workbook: the file must end in .xlsx')
         if self.if_there == "append" and (ending in {"ods", "json"} or handout or self.template):
             raise ValueError("rows can't be appended to an .ods, a .json, a hand-out or a template")
+        if self.one_row == "object" and ending != "json":
+            raise ValueError('one_row = "object" is that of a .json')
         if self.metadata and ending != "csv":
             raise ValueError("metadata stands beside delimited text: the file must end in .csv")
         if self.by and not book and "{value}" not in self.file:

@@ -30,9 +30,10 @@ _NEEDS_QUOTES = (",", '"', "\n", "\r")
 
 @dataclass(frozen=True)
 class TextForm:
-    """How delimited text is written: the delimiter, the encoding, the ends of lines, a byte order mark, quotes around all values.
+    """How text is written: the delimiter, the encoding, the ends of lines, a byte order mark, quotes around all values.
 
-    With `guard` texts that a spreadsheet program would take for formulas are written so that it does not.
+    With `guard` texts that a spreadsheet program would take for formulas are written so that it does not; with `one_object` a
+    .json holds the one row as an object, and no list.
     """
 
     delimiter: str = ","
@@ -41,6 +42,7 @@ class TextForm:
     mark: bool = False
     guard: bool = False
     quotes: bool = False
+    one_object: bool = False
 
     @property
     def quoting(self) -> Literal[0, 1]:
@@ -77,7 +79,9 @@ def write_table(
         )  # fmt: skip
     if ending in {".xlsx", ".ods"}:
         refuse_too_large(table, shown or path)
-    if ending == ".csv" and form is not None and replace(form, guard=False) != TextForm():
+    if ending == ".json" and form is not None and form.one_object:
+        _object(table, path, shown or path)
+    elif ending == ".csv" and form is not None and replace(form, guard=False) != TextForm():
         _text(table, path, form, shown or path)
     elif ending == ".sqlite":
         _sqlite(table, path, name)
@@ -164,6 +168,17 @@ def _json(table: Table, path: Path) -> None:
                 text.write(before + json.dumps(row, ensure_ascii=False, default=str, separators=(",", ":")))
                 before = ",\n"
         text.write("\n]\n" if before != "[\n" else "[]\n")
+
+
+def _object(table: Table, path: Path, shown: Path) -> None:
+    """The one row of a table as a JSON object."""
+    if len(table) != 1:
+        raise OutputError(
+            f"the table has {len(table):,} rows, and one is written as an object", Place(str(shown)),
+            do='Take one_row = "object" out of the output: all rows are a list then',
+        )  # fmt: skip
+    (batch,) = plain_batches(table.data)
+    path.write_text(json.dumps(batch.to_pylist()[0], ensure_ascii=False, default=str, indent=2) + "\n", "utf-8")
 
 
 def _sqlite(table: Table, path: Path, name: str) -> None:
