@@ -20,6 +20,11 @@ if TYPE_CHECKING:
     from kebrin.table import Table
     from kebrin.work.sheet import Piece
 
+# What a part of a name is called by its form.
+_NAMED = (
+    ("date", r"(\d{4}-\d{2}-\d{2})"), ("date", r"(\d{8})"), ("month", r"(\d{4}-\d{2})"), ("month", r"(\d{6})"),
+    ("year", r"(\d{4})"),
+)  # fmt: skip
 # Cells above a block that are looked at: its title's, its fields', its key's.
 _MOST_ABOVE = 24
 
@@ -91,8 +96,9 @@ def _name_of(place: str) -> str:
     """
     if place == "block title":
         return "title"
-    if place.endswith((r"(\d{4})'", r"(\d{8})'")):
-        return "year" if "4" in place[-5:] else "date"
+    for name, form in _NAMED:
+        if form in place:
+            return name
     return re.sub(r"^(?:beside|below) ['\"](.*?)['\"].*", r"\1", place).partition(" name")[0].strip(" :")
 
 

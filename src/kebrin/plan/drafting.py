@@ -19,6 +19,7 @@ from tomlkit import comment, document, nl, table
 
 from kebrin.address import parse_a1
 from kebrin.cells import a1
+from kebrin.grammar.patterns import searched
 from kebrin.layout import LINE, MEASURE, NO_COLUMN
 from kebrin.plan.asking import NO
 from kebrin.plan.reaching import taken
@@ -31,6 +32,7 @@ from kebrin.values.spellings import folded
 from kebrin.values.suggesting import TABLE, suggestions
 from kebrin.work.filenames import part_of_one
 from kebrin.work.joining import join
+from kebrin.work.places import FieldPlace
 from kebrin.work.unaided import Found, Group, standardised_group, survey_reports
 
 if TYPE_CHECKING:
@@ -180,7 +182,8 @@ def _table(draft: Draft, found: Found, base: Path) -> Table:
     one = table()
     lacking = _lacking(group, found, base)
     one.add("files", lacking or _files(group, base))
-    if len({piece.file for piece in group.pieces}) == 1 and (said := _next_files(group.pieces[0], base)):
+    alone = len({piece.file for piece in group.pieces}) == 1 and "*" not in str(one["files"])
+    if alone and (said := _next_files(group.pieces[0], base)):
         one.add(comment(said))
     sheets = _sheets(group, found, may_lack=bool(lacking))
     empty = {work.ledger.sheet: work.ledger.cells for work in found.works if not work.pieces}
@@ -226,12 +229,23 @@ def _next_files(piece: Piece, base: Path) -> str:
 def _files(group: Group, base: Path) -> tomlkit.items.Item:
     used = list(dict.fromkeys(piece.file for piece in group.pieces))
     seen = [file if is_address(file) else _relative(Path(file), base) for file in used]
-    if len(seen) == 1:
+    pattern = _pattern_of_one(group, seen[0]) if len(seen) == 1 else _pattern(seen)
+    if len(seen) == 1 and not pattern:
         return tomlkit.item(seen[0])
-    pattern = _pattern(seen)
     there = {str(path) for path in base.glob(pattern)} if pattern and not Path(pattern).is_absolute() else set()
     fits = there == {str(base / name) for name in seen}
-    return tomlkit.item(pattern if fits else seen)
+    return tomlkit.item(pattern if fits else seen if len(seen) > 1 else seen[0])
+
+
+def _pattern_of_one(group: Group, name: str) -> str:
+    """A pattern for the next files too, where a part of the only one's name is stamped; '' where none is."""
+    stem = Path(name).name
+    for stamp in group.columns:
+        place = FieldPlace.parse(stamp.place)
+        match = searched(place.what, stem) if place.form == "file name" and place.what else None
+        if match is not None and any(map(str.isdigit, match.part)) and stem.count(match.part) == 1:
+            return f"{name[: len(name) - len(stem)]}{stem.replace(match.part, '*')}"
+    return ""
 
 
 def _lacking(group: Group, found: Found, base: Path) -> str:

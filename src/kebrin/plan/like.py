@@ -144,10 +144,14 @@ def _searched(
     else:
         yield from _by_steps(plain, budget)
         yield from _kept(_otherwise_read(first, plain, reports, wanted), others)
-    usual = max(candidate.rank for candidate in plain)
-    better = sorted((one for one in others if one.rank > usual), key=lambda one: one.rank, reverse=True)
-    for one in better[:_BEST_SINGLES]:
-        yield from _by_steps([one], Budget(budget.rows))
+    usual = max(candidate.reached.rank for candidate in plain)
+    tried = {one.reached.table.columns for one in plain}
+    for one in sorted(others, key=lambda one: one.rank, reverse=True):
+        if one.reached.rank < usual or len(tried) > _BEST_SINGLES + len(plain):
+            break
+        if one.reached.table.columns not in tried:
+            tried.add(one.reached.table.columns)
+            yield from _by_steps([one], Budget(budget.rows))
 
 
 def _kept(candidates: Iterator[_Candidate], into: list[_Candidate]) -> Iterator[_Candidate]:

@@ -14,6 +14,8 @@ import pyarrow as pa
 
 from kebrin.grammar.periods import period_name
 from kebrin.table import arrays
+from kebrin.values.instants import PLACES
+from kebrin.work.standardising import LATEST_SHORT_YEAR
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -29,6 +31,7 @@ _PERIODS = (
     ("fiscal year", re.compile(r"\d{4}/\d\d")), ("year", re.compile(r"(?:19|20|21)\d\d")),
 )  # fmt: skip
 _DATE = re.compile(r"\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{2,4}|\d{1,2}\.? [^\W\d_]+ \d{4}")
+_NUMERIC_DATE = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}")
 _MONTH_AND_YEAR = r"([^\W\d_]{3,} \d{4})"
 # Dates and periods within texts: what takes them out, and the step that reads them.
 _WITHIN = (
@@ -55,7 +58,7 @@ def column_steps(seen: Seen) -> Iterator[Steps]:
         yield from _parts(seen, at)
         yield from _joined(seen, at)
     for at in seen.figures:
-        yield from _computed(seen, at)
+        yield from computed(seen, at)
         yield from _compared(seen, at)
 
 
@@ -78,6 +81,10 @@ def _times(seen: Seen, at: int) -> Iterator[Steps]:
         yield from _within(seen, new, "period", {} if of in {"month", "year", "week"} else {"of": of})
     elif said and all(map(_DATE.fullmatch, said)):
         yield from _within(seen, new, "date", {})
+        for name, texts in seen.texts.items():
+            if all(map(_NUMERIC_DATE.fullmatch, texts)):  # which of its orders is meant the wanted cells say
+                short = {"latest": LATEST_SHORT_YEAR} if not any(re.search(r"\d{4}", text) for text in texts) else {}
+                yield from (({"date": name, "order": order, **short},) for order in PLACES)
 
 
 def _years(seen: Seen) -> list[str]:
@@ -193,7 +200,7 @@ def _between(said: str, firsts: Sequence[str], lasts: Sequence[str]) -> str | No
     return between
 
 
-def _computed(seen: Seen, at: int) -> Iterator[Steps]:
+def computed(seen: Seen, at: int) -> Iterator[Steps]:
     """Two columns added, subtracted, multiplied, divided; or one rounded or of another size; from two rows on."""
     rows = seen.rows
     if rows is None or len(rows) < 2 or len(seen.numbers) > _MOST_COMPUTED:
@@ -203,9 +210,20 @@ def _computed(seen: Seen, at: int) -> Iterator[Steps]:
         return
     places, new = seen.places(at), seen.free(seen.wanted.columns[at])
     values = {name: arrays.floats_of(seen.table.data.column(name).cast(pa.float64()))[rows] for name in seen.numbers}
+    rounded = {"places": places} if places else {}
+
+    def fits(found: Any) -> bool:
+        return bool(np.all(np.abs(found - wanted) <= 0.5 * 10.0**-places + 1e-9))
+
     for formula, found in _formulas(values):
-        if np.all(np.abs(found - wanted) <= 0.5 * 10.0**-places + 1e-9):
-            yield ({"compute": new, "formula": formula, **({"places": places} if places else {})},)
+        if fits(found):
+            yield ({"compute": new, "formula": formula, **rounded},)
+    for first, last in permutations(values, 2):
+        # In one column or the other ("In", "Out"): what is blank counts as nothing.
+        one, other = (np.nan_to_num(values[name]) for name in (first, last))
+        if fits(one - other) and np.isnan(values[first] - values[last]).any():
+            zero = ({"first_of": [first], "otherwise": 0}, {"first_of": [last], "otherwise": 0})
+            yield (*zero, {"compute": new, "formula": f"'{first}' - '{last}'", **rounded})
 
 
 def _formulas(values: dict[str, Any]) -> Iterator[tuple[str, Any]]:

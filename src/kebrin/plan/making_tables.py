@@ -5,17 +5,21 @@ Each is proposed because the wanted rows look so; whether it gives them is seen 
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import KebrinError
 from kebrin.grammar.words import total_word
+from kebrin.plan.making_columns import computed
 from kebrin.plan.seen import MANY
 from kebrin.plan.wanted import best_match, key_of
 from kebrin.shape.groups import factor
+from kebrin.shape.looking_up import lookup
 from kebrin.shape.summing import sums
+from kebrin.table.arrays import kind_of
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterator, Mapping
 
     from kebrin.plan.seen import Seen
     from kebrin.table import Table
@@ -51,14 +55,39 @@ def _looked_up(seen: Seen) -> Iterator[Steps]:
             column = next((one for one, known in texts.items() if keys and set(keys) <= known), None)
             if column is not None:
                 found[seen.free(seen.wanted.columns[at])] = column
-        if not found:
-            continue
-        for own, said in seen.texts.items():
-            mine = {key_of(text) for text in said}
-            for theirs, known in texts.items():
-                once = len(known) == len(other)
-                if once and theirs not in found.values() and len(mine & known) >= _SAME_KEYS * len(mine):
-                    yield ({"lookup": found, "using": name, "by": {own: theirs}},)
+        for own, theirs in _same_keys(seen, texts, len(other)):
+            if found and theirs not in found.values():
+                yield ({"lookup": found, "using": name, "by": {own: theirs}},)
+            # A rate that is not wanted itself, but what it makes of a figure is.
+            figures = (
+                [one for one in other.columns if kind_of(other.data.column(one)) == "number"] if seen.figures else []
+            )
+            for rate in figures:
+                brought = {"lookup": {seen.free(rate): rate}, "using": name, "by": {own: theirs}}
+                yield from _with_rate(seen, brought)
+
+
+def _same_keys(seen: Seen, texts: Mapping[str, set[Any]], rows: int) -> Iterator[tuple[str, str]]:
+    """A column of the table's and one of another table that has the same keys, each once there."""
+    for own, said in seen.texts.items():
+        mine = {key_of(text) for text in said}
+        for theirs, known in texts.items():
+            if len(known) == rows and len(mine & known) >= _SAME_KEYS * len(mine):
+                yield own, theirs
+
+
+def _with_rate(seen: Seen, brought: dict[str, Any]) -> Iterator[Steps]:
+    """A figure brought in, with a formula over it that makes a wanted column."""
+    try:
+        made = lookup(seen.table, brought["lookup"], using=seen.others[brought["using"]], by=brought["by"])
+    except KebrinError:
+        return
+    (rate,) = brought["lookup"]
+    after = replace(seen, table=made, match=best_match(seen.wanted, made.data))
+    for at in after.figures:
+        for steps in computed(after, at):
+            if f"'{rate}'" in steps[-1]["formula"]:
+                yield (brought, *steps)
 
 
 def _keys_of(table: Table, column: str) -> set[Any]:
