@@ -44,6 +44,8 @@ _MOST_PARTS = 6
 _FLAGS = frozenset({"yes", "no", "true", "false", "y", "n", "ja", "nein", "oui", "non", "si", "sí"})
 # Figures are turned into others of their size by these.
 _SCALES = ("1000", "100", "10", "0.1", "0.01", "0.001", "1000000", "0.000001")
+# So far apart are figures that are the same.
+_SAME = 1e-9
 # Of more columns of texts no pairs are tried.
 _MOST_JOINED = 10
 _MOST_COMPUTED = 8
@@ -210,18 +212,23 @@ def computed(seen: Seen, at: int) -> Iterator[Steps]:
         return
     places, new = seen.places(at), seen.free(seen.wanted.columns[at])
     values = {name: arrays.floats_of(seen.table.data.column(name).cast(pa.float64()))[rows] for name in seen.numbers}
-    rounded = {"places": places} if places else {}
 
-    def fits(found: Any) -> bool:
-        return bool(np.all(np.abs(found - wanted) <= 0.5 * 10.0**-places + 1e-9))
+    def fits(found: Any) -> dict[str, int] | None:
+        """The places that a formula must be rounded to, {} where none; None where it does not give what is wanted."""
+        apart = np.abs(found - wanted)
+        if np.all(apart <= _SAME * np.maximum(np.abs(wanted), 1.0)):
+            return {}
+        return {"places": places} if np.all(apart <= 0.5 * 10.0**-places + _SAME) else None
 
     for formula, found in _formulas(values):
-        if fits(found):
+        rounded = fits(found)
+        if rounded is not None:
             yield ({"compute": new, "formula": formula, **rounded},)
     for first, last in permutations(values, 2):
         # In one column or the other ("In", "Out"): what is blank counts as nothing.
         one, other = (np.nan_to_num(values[name]) for name in (first, last))
-        if fits(one - other) and np.isnan(values[first] - values[last]).any():
+        rounded = fits(one - other)
+        if rounded is not None and np.isnan(values[first] - values[last]).any():
             zero = ({"first_of": [first], "otherwise": 0}, {"first_of": [last], "otherwise": 0})
             yield (*zero, {"compute": new, "formula": f"'{first}' - '{last}'", **rounded})
 
@@ -255,6 +262,11 @@ def _compared(seen: Seen, at: int) -> Iterator[Steps]:
             own: dict[str, Any] = {"into": new, **({"within": list(within)} if within else {})}
             yield ({"share": name, **own, **rounded},)
             yield ({"share": name, **own, "percent": True, **rounded},)
+            if places:  # shares that are rounded together add up; each may be meant by itself
+                whole_share = {**own, "into": seen.free(f"{new} unrounded")}
+                shown = {"compute": new, "formula": f"'{whole_share['into']}'", **rounded}
+                yield {"share": name, **whole_share}, shown
+                yield {"share": name, **whole_share, "percent": True}, shown
             yield ({"running": name, **own},)
             if whole:
                 yield ({"rank": name, **own},)

@@ -19,7 +19,7 @@ from kebrin.work.long_texts import work_on_long
 from kebrin.work.sheet import Piece, SheetWork, source_of
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.work.telling import with_said
-from kebrin.work.weighing import is_turned, work_sheet
+from kebrin.work.weighing import is_turned, turned_round, work_sheet
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -143,7 +143,7 @@ def _worked(sheet: Sheet, plan: TablePlan, tolerance: float | None) -> tuple[She
         fields=cells,
     )
     remarks: list[Finding] = []
-    laid = sheet.turned() if is_turned(sheet, stated_layout(plan.layout)) else sheet
+    laid = turned_round(sheet) if is_turned(sheet, stated_layout(plan.layout)) else sheet
     for piece in work.pieces:
         refuse_shifts(laid, piece.layout, plan.labels)
         if plan.layout.stub is not None:

@@ -69,12 +69,17 @@ class Piece:
 
 @dataclass(frozen=True, eq=False)
 class SheetWork:
-    """All that came of one sheet; `absent` are labels that are stated and stand nowhere on it."""
+    """All that came of one sheet.
+
+    `absent` are labels that are stated and stand nowhere on it; `record` is what comes of a sheet of labels with what they say,
+    and no table, if it is taken for one record.
+    """
 
     pieces: tuple[Piece, ...]
     ledger: SheetLedger
     remarks: tuple[Finding, ...]
     absent: frozenset[str] = frozenset()
+    record: SheetWork | None = None
 
 
 @dataclass(frozen=True)

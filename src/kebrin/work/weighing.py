@@ -33,6 +33,8 @@ if TYPE_CHECKING:
 _FAULTS = ("cell unclaimed", "objection", "label path twice", "total that does not tie")
 _FAULTS_MANY = ("cells unclaimed", "objections", "label paths twice", "totals that do not tie")
 FIRST = "as it stands"
+# A form has so many labels.
+_FEWEST_FIELDS, _MOST_FIELDS = 3, 80
 
 
 @dataclass(frozen=True)
@@ -178,9 +180,41 @@ def is_turned(sheet: Sheet, stated: Stated | None) -> bool:
     return (stated is not None and stated.turn) or ((stated is None or stated == Stated()) and lies_across(sheet))
 
 
+def with_record(sheet: Sheet, work: SheetWork, keep: Keep | None = None, tolerance: float | None = None) -> SheetWork:
+    """The work on a sheet with what comes of it as one record: labels with what they say, one below the other, and no more."""
+    rows = sheet.filled.any(axis=1)
+    listed = [piece for piece in work.pieces if len(piece.table.columns) > 2]
+    if listed or len(work.pieces) > 1 or not _FEWEST_FIELDS <= int(rows.sum()) <= _MOST_FIELDS:
+        return work
+    try:
+        record = _turned(sheet, None, Ask(keep, tolerance)).work
+    except KebrinError:
+        return work
+    sound = len(record.pieces) == 1 and not any(complaints(record)) and len(record.pieces[0].table) == 1
+    return replace(work, record=record) if sound and len(record.pieces[0].table.columns) >= _FEWEST_FIELDS else work
+
+
+def turned_round(sheet: Sheet) -> Sheet:
+    """The sheet with rows for columns, and the labels of a form ("Built:") without their colons, which make fields of them.
+
+    >>> from kebrin.cells import Sheet
+    >>> turned_round(Sheet.of([["Vessel:", "Skua"], ["Built:", 2001.0]])).values.tolist()
+    [['Vessel', 'Built'], ['Skua', 2001.0]]
+    """
+    rows = np.flatnonzero(sheet.filled.sum(axis=1) > 1).tolist()
+    at = {row: int(sheet.filled[row].argmax()) for row in rows}
+    texts = [sheet.text(row, column) for row, column in at.items()]
+    if not rows or len(rows) > _MOST_FIELDS or not all(len(text) > 1 and text.endswith(":") for text in texts):
+        return sheet.turned()
+    values = sheet.values.copy()
+    for (row, column), text in zip(at.items(), texts, strict=True):
+        values[row, column] = text.rstrip(": ")
+    return replace(sheet, values=values).turned()
+
+
 def _turned(sheet: Sheet, stated: Stated | None, ask: Ask) -> Weighed:
     """The work on a sheet that lists its records across: it is turned round, and its origins turned back."""
-    turned = sheet.turned()
+    turned = turned_round(sheet)
     work = worked(turned, stated, ask)
     pieces = tuple(
         replace(piece, table=replace(piece.table, origins=piece.table.origins.turned())) for piece in work.pieces
