@@ -18,6 +18,8 @@ def main() -> None:
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     # No plug-in has a say in what a plan may hold; to look for them in every package installed takes its time.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+    # Arrow loads pandas, where it is installed, to see whether a value is one of its own. No command makes any.
+    sys.modules.setdefault("pandas", None)  # type: ignore[arg-type]  # Python's own way to say that a module is not there
     # Cells come by the hundred thousand and form no circles: looking for some all the time is in vain.
     gc.set_threshold(200_000, 20, 20)
     _stop_cleanly()

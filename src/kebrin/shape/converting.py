@@ -193,7 +193,7 @@ def _days(table: Table, on: str) -> NDArray[np.int64]:
     if on not in table.columns or not pa.types.is_temporal(table.data.column(on).type):
         raise PlanError(f"on names {on!r}, which holds no dates", do="Read it with the date step first")
     days = table.data.column(on).cast(pa.date32()).combine_chunks()
-    return np.where(np.asarray(days.is_valid()), arrays.days_of(days), _ALWAYS + 1)
+    return np.where(arrays.truths_of(days.is_valid()), arrays.days_of(days), _ALWAYS + 1)
 
 
 def _without_rate(

@@ -121,7 +121,7 @@ def _refuse_unclear(table: Table, key: str) -> None:
 
 def _filled(entries: Table, moved: Sequence[str]) -> NDArray[np.bool_]:
     return np.asarray(
-        np.logical_or.reduce([np.asarray(entries.data.column(name).is_valid()) for name in moved]), np.bool_
+        np.logical_or.reduce([arrays.truths_of(entries.data.column(name).is_valid()) for name in moved]), np.bool_
     )
 
 

@@ -57,7 +57,7 @@ def factor(column: pa.ChunkedArray) -> Factor:
         one = one.dictionary_encode()
     codes, values = arrays.codes_of(one), one.dictionary
     if values.null_count:
-        blank = np.flatnonzero(np.asarray(values.is_null()))
+        blank = np.flatnonzero(arrays.truths_of(values.is_null()))
         codes[np.isin(codes, blank)] = -1
     return Factor(codes, values)
 

@@ -64,7 +64,7 @@ def lookup(
     theirs = _keys(other, list(keys.values()), alike=alike, numbers=numbers)
     texts, rows = _first_rows(other, theirs, wanted, name)
     place = pc.index_in(own.texts, value_set=texts)
-    form = np.where(np.asarray(place.is_valid()), np.asarray(place.fill_null(0)), -1).astype(np.int64)
+    form = arrays.places_of(place)
     # The row of the other table for each row of this one, -1 where there is none.
     of_key = np.append(np.where(form >= 0, np.append(rows, -1)[form], -1), -1)
     at = of_key[own.codes]
@@ -122,7 +122,7 @@ def unmatched(
     sums = [name for name in table.measures if pa.types.is_floating(table.data.column(name).type)]
     columns |= {name: [] for name in sums}
     for side, part, mine, yours in (("here", table, own, theirs), ("there", other, theirs, own)):
-        missing = np.asarray(pc.index_in(mine.texts, value_set=yours.texts).is_null())
+        missing = arrays.truths_of(pc.index_in(mine.texts, value_set=yours.texts).is_null())
         groups = groups_of(part, list(keys) if side == "here" else list(keys.values()))
         gone = missing[np.maximum(mine.codes, 0)] | (mine.codes < 0) if len(missing) else np.ones(len(part), np.bool_)
         counts = np.bincount(groups.of[gone], minlength=len(groups))

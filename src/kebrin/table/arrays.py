@@ -198,7 +198,32 @@ def days_of(days: pa.Array) -> NDArray[np.int64]:
     if not len(days):
         return np.zeros(0, np.int64)
     values = np.frombuffer(days.buffers()[1], np.int32, len(days) + days.offset)[days.offset :]
-    return np.where(np.asarray(days.is_valid()), values, 0).astype(np.int64)
+    return np.where(truths_of(days.is_valid()), values, 0).astype(np.int64)
+
+
+def truths_of(flags: pa.Array | pa.ChunkedArray) -> NDArray[np.bool_]:
+    """An array of yes and no in which none is missing; pandas is not asked, which takes a third of a second to load.
+
+    >>> truths_of(pa.array([True, False, True])[1:]).tolist()
+    [False, True]
+    """
+    one = flags.combine_chunks() if isinstance(flags, pa.ChunkedArray) else flags
+    if not len(one):
+        return np.zeros(0, np.bool_)
+    bits = np.unpackbits(np.frombuffer(one.buffers()[1], np.uint8), bitorder="little")
+    return bits[one.offset : one.offset + len(one)].astype(np.bool_)
+
+
+def places_of(found: pa.Array) -> NDArray[np.int64]:
+    """The places that `index_in` gives, -1 where there is none.
+
+    >>> places_of(pa.array([2, None, 0], pa.int32())).tolist()
+    [2, -1, 0]
+    """
+    if not len(found):
+        return np.zeros(0, np.int64)
+    values = np.frombuffer(found.buffers()[1], np.int32, len(found) + found.offset)[found.offset :]
+    return np.where(truths_of(found.is_valid()), values, -1).astype(np.int64)
 
 
 def nulls_of(column: pa.ChunkedArray) -> NDArray[np.bool_]:

@@ -39,7 +39,7 @@ def missing_between(column: pa.ChunkedArray, name: str = "") -> list[str]:
         ValuesError: the column holds neither dates nor periods.
     """
     if pa.types.is_temporal(column.type):
-        days = np.asarray(column.unique().drop_null().cast(pa.date32()).cast(pa.int32()))
+        days = arrays.days_of(column.unique().drop_null().cast(pa.date32()))
         return [(dt.date(1970, 1, 1) + dt.timedelta(int(day))).isoformat() for day in _days_between(np.unique(days))]
     if pa.types.is_floating(column.type) or pa.types.is_integer(column.type):
         values = np.unique(arrays.floats_of(column.cast(pa.float64())))

@@ -235,7 +235,7 @@ def _from_dates(table: Table, column: str, of: Kind, first_month: int, into: str
             f"period of the dates in {column!r} needs a kind", do='State of = "month", "quarter", "week", ...'
         )
     days = table.data.column(column).cast(pa.date32()).combine_chunks()
-    known = np.asarray(days.is_valid())
+    known = arrays.truths_of(days.is_valid())
     numbers = arrays.days_of(days).astype("datetime64[D]")
     months = numbers.astype("datetime64[M]").astype(np.int64) + _EPOCH_MONTHS
     year, month = months // 12, months % 12 + 1

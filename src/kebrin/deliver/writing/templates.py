@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from kebrin.address import a1, parse_a1
 from kebrin.cells import as_label
 from kebrin.deliver.writing.books import rows_of
-from kebrin.deliver.writing.inserting import insert_rows
 from kebrin.deliver.writing.renewing import not_kept, open_book
 from kebrin.errors import OutputError, Place, nearest
 
@@ -69,6 +68,8 @@ def put_into(
     size = len(grid), max(map(len, grid), default=0)
     last = last or _end_of_place(sheet, (row, column), size, turned=turned)
     if insert and size[0] > (height := last[0] - row + 1):
+        from kebrin.deliver.writing.inserting import insert_rows  # openpyxl takes a while to load
+
         insert_rows(book, sheet, last[0], size[0] - height, own=(column, column + size[1] - 1))
         last = (row + size[0] - 1, last[1])
     _refuse_what_stands_there(sheet, (row, column), last, size, Place(str(template), sheet.title), at)
