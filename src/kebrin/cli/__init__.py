@@ -7,7 +7,22 @@ import os
 import signal
 import sys
 import warnings
+from importlib.abc import MetaPathFinder
 from io import TextIOWrapper
+
+
+class _NoFrames(MetaPathFinder):
+    """Says that pandas is not there, as it may be; loading it takes a third of a second."""
+
+    def find_spec(self, fullname: str, path: object = None, target: object = None) -> None:
+        """Nothing for other modules, so that the next one is asked.
+
+        Raises:
+            ModuleNotFoundError: it is pandas.
+        """
+        del path, target
+        if fullname == "pandas":
+            raise ModuleNotFoundError(f"No module named {fullname!r}", name=fullname)
 
 
 def main() -> None:
@@ -19,7 +34,7 @@ def main() -> None:
     # No plug-in has a say in what a plan may hold; to look for them in every package installed takes its time.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     # Arrow loads pandas, where it is installed, to see whether a value is one of its own. No command makes any.
-    sys.modules.setdefault("pandas", None)  # type: ignore[arg-type]  # Python's own way to say that a module is not there
+    sys.meta_path.insert(0, _NoFrames())
     # Cells come by the hundred thousand and form no circles: looking for some all the time is in vain.
     gc.set_threshold(200_000, 20, 20)
     _stop_cleanly()
