@@ -158,7 +158,9 @@ def _parted(
     bounds.sort(kind="stable")  # two runs, merged in one go
     flat = pa.StringArray.from_buffers(len(bounds) - 1, pa.py_buffer(bounds), pa.py_buffer(data))
     has_quotes = (own == ord('"')).any()
-    quoted = np.flatnonzero(arrays.truths_of(pc.match_substring(values, '"').fill_null(False))) if has_quotes else np.zeros(0, np.intp)
+    quoted = np.zeros(0, np.intp)
+    if has_quotes:
+        quoted = np.flatnonzero(arrays.truths_of(pc.match_substring(values, '"').fill_null(False)))
     return _encoded(flat), np.diff(before) + 1, quoted
 
 
