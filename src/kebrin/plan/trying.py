@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
 
+    from kebrin.layout import Layout
     from kebrin.plan.drafting import Draft
     from kebrin.table import Table
 
@@ -28,6 +29,8 @@ _UNSTATED = (
     (), ("starts",), ("stub",), ("boxhead",), ("starts", "stub"), ("starts", "boxhead"), ("boxhead", "stub"),
     ("starts", "boxhead", "stub", "cutins", "beside"),
 )  # fmt: skip
+# What is drafted of a list, whose headings, labels and figures the work finds as they stand.
+_OF_A_LIST = ("starts", "boxhead", "stub", "measures", "measure")
 # Reading sheets of more cells than this once more would take longer than the draft itself.
 _MOST_CELLS = 200_000
 
@@ -46,7 +49,10 @@ def tried(draft: Draft, written: Callable[[Draft], str], base: Path) -> Draft:
         return draft
     joined, _ = join(pieces, draft.group.stamps, drop_constant=True)
     first = ""
-    for keys in _UNSTATED:
+    asked = any(remark.asks for remark in draft.stepped[0].remarks)  # what is asked may be answered by a line of the layout
+    plain = not asked and all(_is_plain_list(piece.layout) for piece in pieces)
+    ways = (_OF_A_LIST, *_UNSTATED) if plain else _UNSTATED
+    for keys in ways:
         less = replace(draft, unstated=frozenset(keys))
         try:
             why = _otherwise(joined, _laid_out(written(less), base))
@@ -56,10 +62,16 @@ def tried(draft: Draft, written: Callable[[Draft], str], base: Path) -> Draft:
             why = error.what
         if not why:
             said = f"left to be worked out: {', '.join(keys)}. Stated, this would stop the run or read another table: {first}"
-            return replace(less, said=(*draft.said, said)) if keys else draft
-        first = first or why
+            return less if not keys or keys is _OF_A_LIST else replace(less, said=(*draft.said, said))
+        first = first or (why if keys is not _OF_A_LIST else "")
     said = f"? what is stated here stops the run or reads another table: {first}. Correct it, or leave this table out."
     return replace(draft, said=(*draft.said, said))
+
+
+def _is_plain_list(layout: Layout) -> bool:
+    """Whether a list has one row of headings, nothing right above it, and nothing that is asked about."""
+    above = any(row == layout.area.top - 1 for row, _ in layout.texts)
+    return layout.listed and len(layout.boxhead_rows) == 1 and not above and not layout.questions
 
 
 def _laid_out(text: str, base: Path) -> Table:
