@@ -49,7 +49,9 @@ def tried(draft: Draft, written: Callable[[Draft], str], base: Path) -> Draft:
         return draft
     joined, _ = join(pieces, draft.group.stamps, drop_constant=True)
     first = ""
-    asked = any(remark.asks for remark in draft.stepped[0].remarks)  # what is asked may be answered by a line of the layout
+    asked = any(
+        remark.asks for remark in draft.stepped[0].remarks
+    )  # what is asked may be answered by a line of the layout
     plain = not asked and all(_is_plain_list(piece.layout) for piece in pieces)
     ways = (_OF_A_LIST, *_UNSTATED) if plain else _UNSTATED
     for keys in ways:
