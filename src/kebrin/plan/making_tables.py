@@ -33,6 +33,8 @@ _MOST_NUMBERS = 8
 _MOST_ACROSS = 60
 # Of one column's keys so many must be found in another's for them to be the same.
 _SAME_KEYS = 0.8
+# In larger tables no rate is tried that is not wanted itself.
+_MOST_ROWS = 200_000
 _KINDS_OF_TIME = ("month", "quarter", "year")
 
 
@@ -60,7 +62,9 @@ def _looked_up(seen: Seen) -> Iterator[Steps]:
                 yield ({"lookup": found, "using": name, "by": {own: theirs}},)
             # A rate that is not wanted itself, but what it makes of a figure is.
             figures = (
-                [one for one in other.columns if kind_of(other.data.column(one)) == "number"] if seen.figures else []
+                [one for one in other.columns if kind_of(other.data.column(one)) == "number"]
+                if seen.figures and len(seen.table) <= _MOST_ROWS
+                else []
             )
             for rate in figures:
                 brought = {"lookup": {seen.free(rate): rate}, "using": name, "by": {own: theirs}}
