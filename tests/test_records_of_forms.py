@@ -86,3 +86,20 @@ def test_the_draft_of_a_form_reads_the_next_ones(tmp_path: Path) -> None:
     (table,) = run.tables.values()
     assert table["Vessel"] == list(VESSELS)
     assert run.holds
+
+
+def test_labels_beside_one_another_are_no_list(tmp_path: Path) -> None:
+    rows: list[list[Any]] = [
+        ["Vessel", "Skua", "Built", 2001.0],
+        ["Tonnes", 20.0, "Home port", "Brae"],
+        ["Master", "Ann", "Crew", 4.0],
+    ]
+    sheets = {"Skua": rows, "Tern": [["Vessel", "Tern", "Built", 2011.0], *rows[1:]]}
+    with pytest.raises(kb.LayoutError, match="no table was found"):
+        kb.tidy_reports(write_book(tmp_path / "v.xlsx", sheets))
+
+
+def test_a_list_of_names_and_figures_in_turn_stays_one(tmp_path: Path) -> None:
+    rows = [["Vessel", "Built", "Port", "Boats"], ["Skua", 2001.0, "Brae", 4.0], ["Tern", 2011.0, "Wick", 9.0]]
+    (table,) = kb.tidy_reports(write_book(tmp_path / "v.xlsx", {"S": rows})).tables.values()
+    assert table.columns == ("Vessel", "Built", "Port", "Boats")

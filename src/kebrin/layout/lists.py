@@ -67,6 +67,8 @@ def is_form(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> 
     >>> is_form(Sheet.of([["Vessel", "Gull"], ["Built", 2019], ["Port", "Hallan"]]), np.arange(3), np.arange(2))
     True
     """
+    if len(columns) > 2 and len(columns) % 2 == 0:
+        return _is_form_of_pairs(sheet, rows, columns)
     if len(columns) != 2 or len(rows) < FEWEST_ROWS:
         return False
     rows = _behind_fields(sheet, rows[sheet.filled[np.ix_(rows, columns)].all(axis=1)], int(columns[0]))
@@ -79,6 +81,24 @@ def is_form(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> 
         sheet, rows[1:], int(columns[1])
     )))  # fmt: skip
     return bool(words[:, 0].all() and mixed and figures.any())
+
+
+def _is_form_of_pairs(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
+    """Whether labels stand beside one another on each row, each with what it says: "Vessel, Skua, Built, 2001".
+
+    No label is said twice, as names of a list are, and words and figures stand below one another.
+    """
+    rows = rows[sheet.filled[np.ix_(rows, columns)].sum(axis=1) > 2]
+    if len(rows) < 2:
+        return False
+    block = np.ix_(rows, columns)
+    filled, figures = sheet.filled[block], sheet.data[block]
+    words = filled & ~figures
+    labels = [sheet.text(int(row), int(column)) for column in columns[::2] for row in rows if sheet.filled[row, column]]
+    said = words[:, ::2].sum() == filled[:, ::2].sum() and len(set(labels)) == len(labels) > len(rows)
+    # Below the first row, which may be one of headings.
+    mixed = words[1:, 1::2].any(axis=0) & figures[:, 1::2].any(axis=0)
+    return bool(said and mixed.all() and not words[0].all())
 
 
 def _behind_fields(sheet: Sheet, rows: NDArray[np.intp], column: int) -> NDArray[np.intp]:
