@@ -33,6 +33,7 @@ from kebrin.values.suggesting import TABLE, suggestions
 from kebrin.work.filenames import part_of_one
 from kebrin.work.joining import join
 from kebrin.work.places import FieldPlace
+from kebrin.work.standardising import questions_of
 from kebrin.work.unaided import Found, Group, standardised_group, survey_reports
 
 if TYPE_CHECKING:
@@ -471,8 +472,8 @@ def _kinds(draft: Draft) -> Table | None:
     # What heads the columns of a crosstab is otherwise next month.
     names = next((step["crosstab"] for step in steps if "crosstab" in step), after.columns)
     found = {name: kind_of(after.data.column(name)) for name in names if name in after.columns}
-    said = suggestions(after) if draft.wanted else {}
-    told = {name for name, one in said.items() if one.meaning != "text" and (one.step or one.question)}
+    # What a run would ask of is text: the wanted rows say so.
+    told = {one.column for one in questions_of(after, ())} if draft.wanted else set()
     written = draft.columns.values() or names
     return _named({
         name: kind for name, kind in found.items()
