@@ -11,6 +11,8 @@ import kebrin as kb
 from building import write_book
 
 if TYPE_CHECKING:
+    import subprocess
+    from collections.abc import Callable
     from pathlib import Path
 
 VESSELS = {"Skua": (2001.0, 20.0, "Brae"), "Tern": (2011.0, 30.0, "Wick"), "Auk": (2021.0, 33.0, "Wick")}
@@ -103,3 +105,13 @@ def test_a_list_of_names_and_figures_in_turn_stays_one(tmp_path: Path) -> None:
     rows = [["Vessel", "Built", "Port", "Boats"], ["Skua", 2001.0, "Brae", 4.0], ["Tern", 2011.0, "Wick", 9.0]]
     (table,) = kb.tidy_reports(write_book(tmp_path / "v.xlsx", {"S": rows})).tables.values()
     assert table.columns == ("Vessel", "Built", "Port", "Boats")
+
+
+def test_a_survey_shows_the_records_that_tidying_makes(
+    tmp_path: Path, kebrin: Callable[..., subprocess.CompletedProcess[str]]
+) -> None:
+    write_book(tmp_path / "v.xlsx", {name: form(name) for name in ("Skua", "Tern")})
+    said = kebrin("survey", "v.xlsx").stdout
+    assert "no table" not in said
+    assert "unclaimed" not in said
+    assert said.count("tidy: 1 row") == 2

@@ -19,7 +19,8 @@ from kebrin.plan.model import LayoutPlan
 from kebrin.plan.parts import stated_layout
 from kebrin.plan.reading import read_plan
 from kebrin.sources.choosing import choose
-from kebrin.work.weighing import weigh
+from kebrin.work.unaided import with_records
+from kebrin.work.weighing import as_record, weigh, with_record
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -29,6 +30,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Sheet
     from kebrin.layout import Evidence, Layout
     from kebrin.work.sheet import Piece
+    from kebrin.work.weighing import Weighed
 
 
 def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int:
@@ -42,6 +44,7 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
     paths = list(choose(inputs).paths)
     for report in reports_ahead(inputs, progress=not as_json):
         surveyed = [_Surveyed(report[name]) for name in report.shown]
+        _take_records(surveyed)
         if picture is not None:
             drawn += _draw([sheet for sheet in surveyed if sheet.layouts], picture, paths, drawn)
         if as_json:
@@ -98,11 +101,23 @@ def _draw(surveyed: Sequence[_Surveyed], picture: Path, paths: Sequence[Path], b
     return drawn
 
 
+def _take_records(surveyed: Sequence[_Surveyed]) -> None:
+    """Forms of labels with what they say as the records that tidying makes of them; that is seen over all sheets."""
+    works = [with_record(one.sheet, one.work) for one in surveyed]
+    for one, work, taken in zip(surveyed, works, with_records(works), strict=True):
+        if taken is not work:
+            one.take(as_record(one.sheet))
+
+
 class _Surveyed:
     """One sheet in the reading that tidying takes: its layouts, tables, ties, ledger, and the readings that were weighed."""
 
     def __init__(self, sheet: Sheet) -> None:
-        self.weighed = weigh(sheet)
+        self.take(weigh(sheet))
+
+    def take(self, weighed: Weighed) -> None:
+        """The reading that is taken."""
+        self.weighed = weighed
         self.sheet, self.work = self.weighed.sheet, self.weighed.work
         self.layouts = [piece.layout for piece in self.work.pieces]
         self.tables = [piece.table for piece in self.work.pieces]
@@ -142,6 +157,8 @@ class _Surveyed:
         show.heading(out, f"Sheet {self.sheet.name}", "bold underline")
         filled = int(self.sheet.filled.sum())
         out.print(f"  {rows:,} rows x {columns:,} columns, {filled:,} cells filled, {len(self.sheet.merges):,} merges")
+        if self.sheet.is_turned:
+            out.print("  turned round: its rows are columns here, and rows and columns are named as they stand then")
         if not self.layouts:
             out.print("  no table; what is there is text")
         for piece, layout, table, tie in zip(self.work.pieces, self.layouts, self.tables, self.ties, strict=True):

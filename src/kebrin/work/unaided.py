@@ -199,7 +199,7 @@ def grouped(found: Iterable[FileWork | Aside]) -> Found:
     if asides and not files and asides[0].error is not None:
         raise asides[0].error
     works = with_lacking(
-        alike_spelled(without_summaries(_with_records([work for file in files for work in file.works])))
+        alike_spelled(without_summaries(with_records([work for file in files for work in file.works])))
     )
     pieces = [piece for work in works for piece in work.pieces]
     sources = tuple(file.source for file in files)
@@ -213,7 +213,7 @@ def grouped(found: Iterable[FileWork | Aside]) -> Found:
     return Found(groups, tuple(works), sources, asides)
 
 
-def _with_records(works: list[SheetWork]) -> list[SheetWork]:
+def with_records(works: list[SheetWork]) -> list[SheetWork]:
     """Sheets of labels with what they say as records: those of one form, and all of them where no sheet has a table.
 
     What was taken for a list of two columns is a form where other sheets have the same labels under another heading.

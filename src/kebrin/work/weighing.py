@@ -187,11 +187,20 @@ def with_record(sheet: Sheet, work: SheetWork, keep: Keep | None = None, toleran
     if listed or len(work.pieces) > 1 or not _FEWEST_FIELDS <= int(rows.sum()) <= _MOST_FIELDS:
         return work
     try:
-        record = _turned(sheet, None, Ask(keep, tolerance)).work
+        record = as_record(sheet, Ask(keep, tolerance)).work
     except KebrinError:
         return work
     sound = len(record.pieces) == 1 and not any(complaints(record)) and len(record.pieces[0].table) == 1
     return replace(work, record=record) if sound and len(record.pieces[0].table.columns) >= _FEWEST_FIELDS else work
+
+
+def as_record(sheet: Sheet, ask: Ask | None = None) -> Weighed:
+    """A sheet read as one record, whether it is sound or not.
+
+    Raises:
+        LayoutError: it can't be read so.
+    """
+    return _turned(sheet, None, ask or Ask())
 
 
 def turned_round(sheet: Sheet) -> Sheet:
