@@ -82,7 +82,7 @@ def test_a_table_of_two_columns_stays_one(tmp_path: Path) -> None:
 def test_the_draft_of_a_form_reads_the_next_ones(tmp_path: Path) -> None:
     book = write_book(tmp_path / "v.xlsx", {name: form(name, colon=":") for name in ("Skua", "Tern")})
     plan = kb.draft(book, base=tmp_path)
-    assert "turn = true" in plan.text
+    assert 'form = ["Vessel", "Built", "Tonnes", "Home port"]' in plan.text
     write_book(book, {name: form(name, colon=":") for name in VESSELS})
     run = plan.run()
     (table,) = run.tables.values()
@@ -90,15 +90,109 @@ def test_the_draft_of_a_form_reads_the_next_ones(tmp_path: Path) -> None:
     assert run.holds
 
 
-def test_labels_beside_one_another_are_no_list(tmp_path: Path) -> None:
-    rows: list[list[Any]] = [
-        ["Vessel", "Skua", "Built", 2001.0],
-        ["Tonnes", 20.0, "Home port", "Brae"],
-        ["Master", "Ann", "Crew", 4.0],
-    ]
-    sheets = {"Skua": rows, "Tern": [["Vessel", "Tern", "Built", 2011.0], *rows[1:]]}
-    with pytest.raises(kb.LayoutError, match="no table was found"):
-        kb.tidy_reports(write_book(tmp_path / "v.xlsx", sheets))
+SAID = {
+    "Skua": ("Ann Lee", "Brae", "steel", 2001.0, 20.0),
+    "Tern": ("Bo Ray", "Wick", "wood", 2011.0, 30.0),
+    "Gull": ("Cas Ode", "Wick", "steel", 1999.0, 22.0),
+}
+
+
+def words(name: str) -> list[list[Any]]:
+    owner, port, hull, *_ = SAID[name]
+    return [["Vessel", name], ["Owner", owner], ["Home port", port], ["Hull", hull]]
+
+
+def pairs(name: str) -> list[list[Any]]:
+    owner, port, _, built, load = SAID[name]
+    return [
+        ["Vessel record"], [], ["Vessel", name, "Built", built], ["Tonnes", load, "Home port", port],
+        ["Master", owner, "Crew", 4.0],
+    ]  # fmt: skip
+
+
+def boxes(name: str) -> list[list[Any]]:
+    owner, port, hull, built, load = SAID[name]
+    return [
+        ["GRANTS"], [], ["Vessel", name, "Built", built], ["Owner", owner, "Tonnes", load, None, "Panel", port],
+        ["Hull", hull, "Crew", 4.0, None, "Score", load * 2], [], ["Signature ______"],
+    ]  # fmt: skip
+
+
+def below(name: str) -> list[list[Any]]:
+    owner, port, _, built, load = SAID[name]
+    return [
+        ["Vessel record"], [], ["Vessel", "Built", "Tonnes"], [name, built, load], [], ["Owner", "Home port"], [owner, port],
+    ]  # fmt: skip
+
+
+def sections(name: str) -> list[list[Any]]:
+    owner, port, _, built, load = SAID[name]
+    return [
+        ["Vessel", name], ["Built", built], [], ["Engine"], ["Maker", owner], ["Power", load * 10], [], ["Winch"],
+        ["Maker", port], ["Power", load],
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("copy", "columns", "row"),
+    [
+        (words, ("Vessel", "Owner", "Home port", "Hull"), ("Skua", "Ann Lee", "Brae", "steel")),
+        (
+            pairs,
+            ("Vessel", "Built", "Tonnes", "Home port", "Master", "Crew"),
+            ("Skua", 2001.0, 20.0, "Brae", "Ann Lee", 4.0),
+        ),
+        (
+            boxes,
+            ("Vessel", "Built", "Owner", "Tonnes", "Panel", "Hull", "Crew", "Score"),
+            ("Skua", 2001.0, "Ann Lee", 20.0, "Brae", "steel", 4.0, 40.0),
+        ),
+        (below, ("Vessel", "Built", "Tonnes", "Owner", "Home port"), ("Skua", 2001.0, 20.0, "Ann Lee", "Brae")),
+        (
+            sections,
+            ("Vessel", "Built", "Engine Maker", "Engine Power", "Winch Maker", "Winch Power"),
+            ("Skua", 2001.0, "Ann Lee", 200.0, "Brae", 20.0),
+        ),
+    ],
+)
+def test_what_all_copies_of_a_form_say_is_a_label(
+    tmp_path: Path, copy: Callable[[str], list[list[Any]]], columns: tuple[str, ...], row: tuple[Any, ...]
+) -> None:
+    book = write_book(tmp_path / "v.xlsx", {name: copy(name) for name in SAID})
+    done = kb.tidy_reports(book)
+    (table,) = done.tables.values()
+    assert done.holds
+    assert table.columns == ("sheet", *columns)
+    assert tuple(table.to_arrow().to_pylist()[0].values()) == ("Skua", *row)
+
+    # A plan drafted of it reads next month's single copy, and every value knows its cell.
+    plan = kb.draft(book, base=tmp_path)
+    write_book(book, {"Skua": copy("Skua")})
+    (only,) = plan.run().tables.values()
+    assert tuple(only.to_arrow().to_pylist()[0].values())[-len(row) :] == row
+    where = only.origins.of(0, columns[-1])
+    assert where is not None
+    rows = copy("Skua")
+    assert rows[where.row][where.column] == row[-1]
+
+
+def test_a_cell_of_a_form_without_a_label_is_refused(tmp_path: Path) -> None:
+    book = write_book(tmp_path / "v.xlsx", {name: pairs(name) for name in SAID})
+    plan = kb.draft(book, base=tmp_path)
+    write_book(book, {"Skua": [*pairs("Skua"), ["Hull", "steel"]]})
+    with pytest.raises(kb.LayoutError, match="'Hull' has no label of the form"):
+        plan.run()
+
+
+@pytest.mark.parametrize("head", ["{}", "Boats {}", "Boats"])
+def test_a_list_that_is_said_anew_on_every_sheet_is_no_form(tmp_path: Path, head: str) -> None:
+    sheets = {
+        month: [["Harbour", head.format(month)], *([port, 7.0 * at + n] for at, port in enumerate(("Brae", "Wick", "Ulsta")))]
+        for n, month in enumerate(("Jan", "Feb", "Mar"))
+    }  # fmt: skip
+    tables = kb.tidy_reports(write_book(tmp_path / "v.xlsx", sheets)).tables.values()
+    assert sum(map(len, tables)) == 9
+    assert all("Harbour" in table.columns for table in tables)
 
 
 def test_a_list_of_names_and_figures_in_turn_stays_one(tmp_path: Path) -> None:

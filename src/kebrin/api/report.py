@@ -16,7 +16,7 @@ from kebrin.layout import Layout, Stated, find_layouts
 from kebrin.layout.parted import Pattern
 from kebrin.work.leaving import verdict_of
 from kebrin.work.sheet import measure_of
-from kebrin.work.weighing import weigh
+from kebrin.work.weighing import in_file, weigh
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -39,7 +39,8 @@ class Sheet(cells.Sheet):
         self, *, starts: str = "", ends: str = "", boxhead: Sequence[str] | None = None, stub: Sequence[str] | None = None,
         measures: str | None = None, cutins: Sequence[str] | None = None, beside: Sequence[str] | None = None,
         totals: Sequence[str] = (), find_totals: bool = True, not_totals: Sequence[str] = (), records: Sequence[str] = (),
-        fill: Literal["", "none"] = "", turn: bool = False, within: str = "", joined: str = "", leave_out: Sequence[str] = (),
+        fill: Literal["", "none"] = "", turn: bool = False, form: Sequence[str] = (),
+        within: str = "", joined: str = "", leave_out: Sequence[str] = (),
         headings: str = "", merged: Literal["", "each", "once"] = "", missing: Sequence[str] = (),
         about_columns: Sequence[str] = (), minus: Sequence[str] = (), parts_of_above: Sequence[str] | None = None,
         lines_of_label: Sequence[str] | None = None,
@@ -60,6 +61,7 @@ class Sheet(cells.Sheet):
             records: labels of rows that are records, whatever they look like.
             fill: 'none' if blank labels are not filled down.
             turn: whether its records stand side by side.
+            form: the labels of a form, which is one record: what is filled in beside or below each.
             within: the one rectangle that is read, as in C4:F7.
             joined: a name for all heading rows joined into one.
             leave_out: rows, columns, blocks and labels that are left out.
@@ -84,9 +86,9 @@ class Sheet(cells.Sheet):
         """
         said = StatedLayout(
             starts=starts, ends=ends, boxhead=boxhead, stub=stub, measures=measures, cutins=cutins, beside=beside, totals=totals,
-            find_totals=find_totals, not_totals=not_totals, records=records, fill=fill, turn=turn, within=within, joined=joined,
-            leave_out=leave_out, headings=headings, merged=merged, missing=missing, about_columns=about_columns, minus=minus,
-            parts_of_above=parts_of_above, lines_of_label=lines_of_label,
+            find_totals=find_totals, not_totals=not_totals, records=records, fill=fill, turn=turn, form=form, within=within,
+            joined=joined, leave_out=leave_out, headings=headings, merged=merged, missing=missing, about_columns=about_columns,
+            minus=minus, parts_of_above=parts_of_above, lines_of_label=lines_of_label,
         )  # fmt: skip
         own, stated = _stating(self, Stated(), said)
         try:
@@ -154,6 +156,7 @@ class StatedLayout(TypedDict, total=False):
     records: Sequence[str]
     fill: Literal["", "none"]
     turn: bool
+    form: Sequence[str]
     within: str
     joined: str
     leave_out: Sequence[str]
@@ -238,8 +241,7 @@ class Block:
         ledger = verdict_of(sheet, [layout], [bare], self.stated).ledger()
         ties = proof.tie_out(sheet, layout, tolerance)
         body = proof.body_accounts(sheet, layout, bare.measures)
-        if sheet.is_turned:
-            bare = replace(bare, origins=bare.origins.turned())
+        bare = in_file(bare, sheet)
 
         def prove(table: Table) -> Proof:
             return proof.Proof(

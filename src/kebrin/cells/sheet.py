@@ -62,6 +62,8 @@ class Sheet:
         told: what is said of how it was read: page heads that were set aside, lines that were passed over.
         spots: of a file that has no cells of its own (text laid out by blanks, a PDF, a page): where each row is, and its text.
         aside: what the reader kept out of the grid (page heads said again, and the like), counted as the proof counts cells.
+        laid: of a sheet whose cells were laid out anew, the sheet as the file has it.
+        places: row and column there of each cell (rows x columns x 2), -1 for a cell that the file has not.
 
     >>> sheet = Sheet.of([["Sailing", "Cars"], ["08:00", 12.0]], name="North Loop")
     >>> sheet.shape, sheet.at(1, 1), Kind(sheet.kinds[1, 1]).word
@@ -83,6 +85,8 @@ class Sheet:
     told: tuple[str, ...] = ()
     spots: Sequence[tuple[str, str]] = ()
     aside: Mapping[str, int] = field(default_factory=dict)
+    laid: Sheet | None = field(default=None, repr=False)
+    places: NDArray[np.int32] | None = field(default=None, repr=False)
 
     @classmethod
     def of(cls, rows: Iterable[Iterable[Any]], *, name: str = "Sheet", merges: Iterable[Area] = ()) -> Self:
@@ -105,6 +109,8 @@ class Sheet:
 
     def address(self, row: int, column: int) -> str:
         """The A1 address of a cell (0-based)."""
+        if self.places is not None:
+            row, column = self.places[row, column].tolist()
         return a1(column, row) if self.is_turned else a1(row, column)
 
     def turned(self) -> Self:

@@ -14,23 +14,29 @@ from kebrin.cli import show
 from kebrin.cli.ahead import reports_ahead
 from kebrin.cli.ending import Exit
 from kebrin.errors import KebrinError
+from kebrin.layout import Stated
 from kebrin.plan.flow import flow_of
 from kebrin.plan.model import LayoutPlan
 from kebrin.plan.parts import stated_layout
 from kebrin.plan.reading import read_plan
 from kebrin.sources.choosing import choose
-from kebrin.work.unaided import with_records
-from kebrin.work.weighing import as_record, weigh, with_record
+from kebrin.work.filled import form_labels, with_copy
+from kebrin.work.sheet import Ask
+from kebrin.work.weighing import weigh
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterable, Iterator, Sequence
 
     from rich.console import Console
 
-    from kebrin.cells import Sheet
+    from kebrin.cells import Report, Sheet
     from kebrin.layout import Evidence, Layout
     from kebrin.work.sheet import Piece
     from kebrin.work.weighing import Weighed
+
+
+# So many files are looked at together before anything is said of them.
+_TOGETHER = 200
 
 
 def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int:
@@ -42,9 +48,7 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
     reports: list[dict[str, Any]] = []
     drawn: list[Path] = []
     paths = list(choose(inputs).paths)
-    for report in reports_ahead(inputs, progress=not as_json):
-        surveyed = [_Surveyed(report[name]) for name in report.shown]
-        _take_records(surveyed)
+    for report, surveyed in _surveyed(reports_ahead(inputs, progress=not as_json), len(paths)):
         if picture is not None:
             drawn += _draw([sheet for sheet in surveyed if sheet.layouts], picture, paths, drawn)
         if as_json:
@@ -64,6 +68,19 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
         for path in drawn:
             show.line(out, str(path))
     return Exit.DONE
+
+
+def _surveyed(reports: Iterable[Report], count: int) -> Iterator[tuple[Report, list[_Surveyed]]]:
+    """Each report with its sheets; so that copies of a form are seen, all sheets of so many files are looked at together."""
+    found = ((report, [_Surveyed(report[name]) for name in report.shown]) for report in reports)
+    if count > _TOGETHER:
+        for report, surveyed in found:
+            _take_records(surveyed)
+            yield report, surveyed
+        return
+    whole = list(found)
+    _take_records([one for _, surveyed in whole for one in surveyed])
+    yield from whole
 
 
 def _survey_plans(out: Console, plans: Sequence[str], *, as_json: bool) -> int:
@@ -102,11 +119,11 @@ def _draw(surveyed: Sequence[_Surveyed], picture: Path, paths: Sequence[Path], b
 
 
 def _take_records(surveyed: Sequence[_Surveyed]) -> None:
-    """Forms of labels with what they say as the records that tidying makes of them; that is seen over all sheets."""
-    works = [with_record(one.sheet, one.work) for one in surveyed]
-    for one, work, taken in zip(surveyed, works, with_records(works), strict=True):
-        if taken is not work:
-            one.take(as_record(one.sheet))
+    """Copies of a form as the records that tidying makes of them; that is seen over all sheets."""
+    works = [with_copy(one.sheet, one.work, Ask()) for one in surveyed]
+    for one, names in zip(surveyed, form_labels(works), strict=True):
+        if names:
+            one.take(weigh(one.sheet, Stated(form=names)))
 
 
 class _Surveyed:
@@ -153,7 +170,7 @@ class _Surveyed:
 
     def tell(self, out: Console) -> None:
         """For people."""
-        rows, columns = self.sheet.shape
+        rows, columns = (self.sheet.laid or self.sheet).shape
         show.heading(out, f"Sheet {self.sheet.name}", "bold underline")
         filled = int(self.sheet.filled.sum())
         out.print(f"  {rows:,} rows x {columns:,} columns, {filled:,} cells filled, {len(self.sheet.merges):,} merges")
@@ -162,8 +179,9 @@ class _Surveyed:
         if not self.layouts:
             out.print("  no table; what is there is text")
         for piece, layout, table, tie in zip(self.work.pieces, self.layouts, self.tables, self.ties, strict=True):
-            show.rows(out, _roles(layout))
-            _tell_evidence(out, layout)
+            show.rows(out, _roles(layout) if self.sheet.laid is None else _labels_of_form(self.sheet))
+            if self.sheet.laid is None:
+                _tell_evidence(out, layout)
             if tie.cells:
                 out.print(Text(f"  totals: {tie.cells:,} stated, {tie.exact:,} tie exactly, {tie.failed:,} do not"))
             out.print(Text(f"  tidy: {show.counted(len(table), 'row')}"))
@@ -240,3 +258,14 @@ def _plain_layout(layout: Layout) -> dict[str, Any]:
         "fields": [{"name": field.name, "value": field.value, "cell": field.address} for field in layout.fields],
         "evidence": [{"what": e.what, "where": e.where, "why": e.why, "sure": e.sure} for e in layout.evidence],
     }
+
+
+def _labels_of_form(sheet: Sheet) -> list[tuple[str, str]]:
+    """The labels of a form that was read as one record, each with the cell that is filled in."""
+    head = sheet.hints.heads
+    said = [
+        f"{sheet.text(head, column)} ({sheet.address(head + 1, column)})"
+        for column in range(sheet.shape[1])
+        if sheet.places is not None and sheet.places[head + 1, column, 0] >= 0
+    ]
+    return [("form", "one record; labels and the cells that are filled in: " + ", ".join(said))]

@@ -94,8 +94,8 @@ def _add(found: SheetAccount, segment: Segment, table: int, first: int) -> None:
 
 
 def _in_file(segment: Segment, at: tuple[int, int]) -> tuple[int, int]:
-    """A cell as it lies in the file: a sheet that lists its records across was turned to be read."""
-    return (at[1], at[0]) if segment.turned else at
+    """A cell as it lies in the file: a sheet that lists its records across was turned to be read, a form laid out as a record."""
+    return segment.in_file(*at)
 
 
 def _places(rows: NDArray[np.int32], columns: NDArray[np.int32]) -> Iterator[tuple[int, int]]:

@@ -230,7 +230,7 @@ def _begins(origins: Origin) -> dict[str, str]:
         columns = [int(one[one >= 0].min()) for one in part.columns.values() if len(one) and (one >= 0).any()]
         if len(part.rows) and columns:
             row, column = int(part.rows.min()), min(columns)
-            found[part.sheet] = "" if part.sheet in found else a1(column, row) if part.turned else a1(row, column)
+            found[part.sheet] = "" if part.sheet in found else a1(*part.in_file(row, column))
     return {sheet: cell for sheet, cell in found.items() if cell}
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from kebrin.address import parse_a1
 from kebrin.deliver.picture import draw_map
 from kebrin.table import FindingKind
@@ -23,7 +25,12 @@ def map_of(weighed: Weighed) -> bytes:
     layouts = [piece.layout for piece in work.pieces]
     tables = [piece.table for piece in work.pieces]
     uses = verdict_of(sheet, layouts, tables).uses
-    if sheet.is_turned:
+    if sheet.laid is not None and sheet.places is not None:
+        own = np.full(sheet.laid.shape, uses.dtype.type(0))
+        there = ((sheet.places >= 0) & (sheet.places < sheet.laid.shape)).all(axis=2)
+        own[tuple(sheet.places[there].T)] = uses[there]
+        sheet, layouts, uses = sheet.laid, [], own
+    elif sheet.is_turned:
         sheet, layouts, uses = sheet.turned(), [], uses.T
     said = [f"✗ {one}" for one in work.ledger.objections]
     said += [f"weighed   {one}" for one in weighed.readings] if len(weighed.readings) > 1 else []

@@ -6,6 +6,7 @@ from kebrin.layout.attached import LINE, PART
 from kebrin.layout.build import names_period
 from kebrin.layout.calendars import CALENDAR_NAMES
 from kebrin.layout.fields import find_fields, stated_field
+from kebrin.layout.filled_forms import alike_forms, as_one_record, labels_of
 from kebrin.layout.find import find_layouts
 from kebrin.layout.model import (
     CALENDAR,
@@ -47,9 +48,12 @@ __all__ = [
     "Role",
     "Stated",
     "TotalLine",
+    "alike_forms",
+    "as_one_record",
     "find_fields",
     "find_layouts",
     "is_ratio",
+    "labels_of",
     "likely_pattern",
     "lines_about",
     "names_period",

@@ -460,6 +460,7 @@ class Stated:
         records: labels of rows that are records, whatever they look like.
         fill: 'none' if blank labels are not filled down.
         turn: whether the sheet lists its records across, and is turned round.
+        form: the labels of a form, of which each sheet is one record: what is filled in beside or below each.
         within: the rectangle that is read ("C4:F7"); what stands outside of it is left out.
         joined: a name for all heading rows joined into one; '' joins none.
         merged: whether a value that is merged over several cells of a body stands for 'each' of them or 'once'.
@@ -486,6 +487,7 @@ class Stated:
     records: tuple[str, ...] = ()
     fill: Literal["", "none"] = ""
     turn: bool = False
+    form: tuple[str, ...] = ()
     within: str = ""
     joined: str = ""
     merged: str = ""

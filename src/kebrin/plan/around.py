@@ -154,7 +154,11 @@ def _above(pieces: Sequence[Piece], reports: Sequence[Report]) -> dict[str, list
     found: dict[str, list[str | None]] = {}
     for number, piece in enumerate(pieces):
         report = read.get(piece.file)
-        if report is None or piece.sheet not in report.names or any(one.turned for one in piece.table.origins.segments):
+        if (
+            report is None
+            or piece.sheet not in report.names
+            or any(one.is_laid_anew for one in piece.table.origins.segments)
+        ):
             return {}
         sheet = report[piece.sheet]
         places = [

@@ -315,6 +315,14 @@ def _layout(draft: Draft, found: Found) -> Table:
     piece = group.pieces[0]
     layout = piece.layout
     said = table()
+    if any(segment.places is not None for segment in piece.table.origins.segments):
+        said.add(
+            comment(
+                "each sheet is a copy of one form: these are its labels, what is filled in beside or below them is one record"
+            )
+        )
+        said.add("form", tomlkit.item(list(piece.table.columns)))
+        return said
     for line in _comments(draft):
         said.add(comment(line))
     head = _anchor(group, found)
@@ -322,6 +330,17 @@ def _layout(draft: Draft, found: Found) -> Table:
         said.add("starts", tomlkit.item(head))
     _add_boxhead(said, layout, set(draft.joined[1]))
     _add_stub(said, layout)
+    _add_measures(said, piece)
+    for key, value in draft.extras.items():
+        if key not in said:
+            said.add(key, tomlkit.item(value))
+    for key in draft.unstated & set(said):
+        said.remove(key)
+    return said
+
+
+def _add_measures(said: Table, piece: Piece) -> None:
+    layout = piece.layout
     if layout.measures and not (layout.pattern and layout.measures == MEASURE):
         said.add("measures", tomlkit.item(layout.measures))
     elif not layout.measures:
@@ -330,12 +349,6 @@ def _layout(draft: Draft, found: Found) -> Table:
         said.add("about_columns", tomlkit.item([one.label for one in layout.about]))
     if any(segment.turned for segment in piece.table.origins.segments):
         said.add("turn", tomlkit.item(True))
-    for key, value in draft.extras.items():
-        if key not in said:
-            said.add(key, tomlkit.item(value))
-    for key in draft.unstated & set(said):
-        said.remove(key)
-    return said
 
 
 def _add_boxhead(said: Table, layout: Layout, dropped: set[str]) -> None:

@@ -63,7 +63,8 @@ class LayoutPlan(Strict):
     `missing` lists texts and figures that stand for no value in the whole table (`["closed", "-77.7"]`).
     `within` reads one rectangle of a sheet only ("C4:F7"), or what a table object or a named range of the workbook covers.
     `joined` gives one name to all heading rows, their labels joined ("Rehearsal" over "hours" is
-    "Rehearsal hours"). `turn = true` reads a sheet whose records stand side by side. `leave_out` leaves out rows and
+    "Rehearsal hours"). `turn = true` reads a sheet whose records stand side by side; `form` names the labels of a filled-in
+    form, of which each sheet is one record. `leave_out` leaves out rows and
     columns, by place ('row 7', 'rows 7-9', 'column C') or by a label, whole sheets ('sheet Test*'), blocks ('block 2',
     'block A7:D12', 'block Old figures') and cells that no value, label or heading is read from ('cell A2', 'cells A2:C2');
     names, labels and titles may hold `*`.
@@ -85,6 +86,7 @@ class LayoutPlan(Strict):
     find_totals: bool = True
     fill: Literal["", "none"] = ""
     turn: bool = False
+    form: tuple[str, ...] = ()
     within: str = ""
     joined: str = ""
     leave_out: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()

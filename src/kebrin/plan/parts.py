@@ -19,7 +19,7 @@ from kebrin.work.long_texts import work_on_long
 from kebrin.work.sheet import Piece, SheetWork, source_of
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.work.telling import with_said
-from kebrin.work.weighing import is_turned, turned_round, work_sheet
+from kebrin.work.weighing import as_read, work_sheet
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -143,7 +143,7 @@ def _worked(sheet: Sheet, plan: TablePlan, tolerance: float | None) -> tuple[She
         fields=cells,
     )
     remarks: list[Finding] = []
-    laid = turned_round(sheet) if is_turned(sheet, stated_layout(plan.layout)) else sheet
+    laid = as_read(sheet, stated_layout(plan.layout))
     for piece in work.pieces:
         refuse_shifts(laid, piece.layout, plan.labels)
         if plan.layout.stub is not None:
@@ -236,7 +236,7 @@ def stated_layout(plan: LayoutPlan) -> Stated:
     return Stated(
         starts=plan.starts, ends=plan.ends, boxhead=boxhead, stub=plan.stub, measure=plan.measure,
         measures=measures, cutins=plan.cutins, beside=plan.beside, totals=plan.totals, totals_found=plan.find_totals,
-        not_totals=plan.not_totals, records=plan.records, fill=plan.fill, turn=plan.turn, joined=plan.joined, within=plan.within,
-        leave_out=plan.leave_out, headings=plan.headings, merged=plan.merged,
+        not_totals=plan.not_totals, records=plan.records, fill=plan.fill, turn=plan.turn, form=plan.form, joined=plan.joined,
+        within=plan.within, leave_out=plan.leave_out, headings=plan.headings, merged=plan.merged,
         about_columns=plan.about_columns, parts_of_above=plan.parts_of_above, lines_of_label=plan.lines_of_label,
     )  # fmt: skip

@@ -82,6 +82,7 @@ class Segment:
         sources: where the labels come from, outermost first on each side.
         heads: per measure, the cells of the headings that name it.
         turned: whether rows and columns stand for each other in the file.
+        places: of a sheet that was laid out anew, row and column in the file of each of its cells (rows x columns x 2).
     """
 
     file: str
@@ -93,6 +94,18 @@ class Segment:
     sources: tuple[Labels, ...] = ()
     heads: dict[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
     turned: bool = False
+    places: NDArray[np.int32] | None = None
+
+    def in_file(self, row: int, column: int) -> tuple[int, int]:
+        """Where a cell of the sheet as it was read stands in the file."""
+        if self.places is not None:
+            row, column = self.places[row, column].tolist()
+        return (column, row) if self.turned else (row, column)
+
+    @property
+    def is_laid_anew(self) -> bool:
+        """Whether the sheet was read otherwise than as it lies in the file."""
+        return self.turned or self.places is not None
 
     @property
     def width(self) -> int:
@@ -146,12 +159,15 @@ class Origin:
         row, column = int(segment.rows[line]), int(segment.columns[measure][group])
         if column == NO_CELL:
             return None
-        row, column = (column, row) if segment.turned else (row, column)
-        return CellOrigin(segment.file, segment.sheet, row, column)
+        return CellOrigin(segment.file, segment.sheet, *segment.in_file(row, column))
 
     def turned(self) -> Origin:
         """The same where rows and columns stand for each other in the file."""
         return Origin(tuple(replace(part, turned=not part.turned) for part in self.segments), self.order)
+
+    def placed(self, places: NDArray[np.int32]) -> Origin:
+        """The same where the cells were laid out anew."""
+        return Origin(tuple(replace(part, places=places) for part in self.segments), self.order)
 
     def take(self, rows: NDArray[np.intp]) -> Origin:
         """The origins of some rows, in any order; a row may come several times.
@@ -215,6 +231,7 @@ class Origin:
                 "kept": None if part.kept is None else _runs(part.kept),
                 "labels": list(part.labels),
                 **({"turned": True} if part.turned else {}),
+                **({} if part.places is None else {"places": part.places.tolist()}),
             }
             for part in self.segments
         ]
@@ -233,6 +250,7 @@ class Origin:
                     None if part["kept"] is None else _unrun(part["kept"]),
                     tuple(part["labels"]),
                     turned=bool(part.get("turned")),
+                    places=np.array(part["places"], np.int32) if "places" in part else None,
                 )
                 for part in plain
                 if "order" not in part

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from kebrin.layout import Evidence, FieldCell, Layout
     from kebrin.table import Table
     from kebrin.unpivoting import Keep
+    from kebrin.work.filled import Copy
 
 _TOLD = 6
 
@@ -71,15 +72,15 @@ class Piece:
 class SheetWork:
     """All that came of one sheet.
 
-    `absent` are labels that are stated and stand nowhere on it; `record` is what comes of a sheet of labels with what they say,
-    and no table, if it is taken for one record.
+    `absent` are labels that are stated and stand nowhere on it; `copy` is the sheet itself, if it may be a copy of a form, until
+    it is compared with others.
     """
 
     pieces: tuple[Piece, ...]
     ledger: SheetLedger
     remarks: tuple[Finding, ...]
     absent: frozenset[str] = frozenset()
-    record: SheetWork | None = None
+    copy: Copy | None = None
 
 
 @dataclass(frozen=True)

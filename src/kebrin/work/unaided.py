@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -13,18 +12,19 @@ from kebrin.sources import read
 from kebrin.table import Finding, FindingKind
 from kebrin.table.arrays import distinct_texts
 from kebrin.values.entries import has_plain_sign
+from kebrin.work.filled import with_copy, with_records
 from kebrin.work.gathering import Aside
 from kebrin.work.joining import Arrived, Done, Terms, join, prove
 from kebrin.work.long_texts import work_on_long
 from kebrin.work.memory import kept_low
 from kebrin.work.padding import with_lacking
-from kebrin.work.sheet import Piece, SheetWork, source_of
+from kebrin.work.sheet import Ask, Piece, SheetWork, source_of
 from kebrin.work.spelling import alike_spelled
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries
 from kebrin.work.telling import same_files, same_sheets, units_apart, with_said
 from kebrin.work.uneven import uneven
-from kebrin.work.weighing import with_record, work_sheet
+from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Sequence
@@ -71,15 +71,15 @@ class FileTask:
         """What one sheet gives."""
         return work_sheet(sheet, stated, keep=self.keep, tolerance=self.tolerance)
 
-    def _one_or_record(self, sheet: Sheet, stated: Stated | None) -> SheetWork:
+    def _one_or_copy(self, sheet: Sheet, stated: Stated | None) -> SheetWork:
         work = self.one(sheet, stated)
-        return work if stated and stated != Stated() else with_record(sheet, work, self.keep, self.tolerance)
+        return work if stated and stated != Stated() else with_copy(sheet, work, Ask(self.keep, self.tolerance))
 
     def work(self, report: Report, stated: Stated | None = None) -> FileWork:
         """What a report gives: all sheets that are shown."""
         works = [
             work_on_long(report, name, lambda head: (head, self.one(head, stated)), self.keep)
-            or self._one_or_record(report[name], stated)
+            or self._one_or_copy(report[name], stated)
             for name in report.shown
         ]
         used = tuple(work.ledger.sheet for work in works)
@@ -211,30 +211,6 @@ def grouped(found: Iterable[FileWork | Aside]) -> Found:
         )  # fmt: skip
     groups = _with_own_names([_group(own) for own in _alike(pieces)])
     return Found(groups, tuple(works), sources, asides)
-
-
-def with_records(works: list[SheetWork]) -> list[SheetWork]:
-    """Sheets of labels with what they say as records: those of one form, and all of them where no sheet has a table.
-
-    What was taken for a list of two columns is a form where other sheets have the same labels under another heading.
-    """
-    forms: dict[frozenset[str], set[tuple[str, ...]]] = {}
-    count: Counter[frozenset[str]] = Counter()
-    for work in works:
-        if work.record is not None:
-            columns = frozenset(work.record.pieces[0].table.columns)
-            count[columns] += 1
-            forms.setdefault(columns, set()).add(work.pieces[0].table.columns if work.pieces else ())
-    alone = not any(work.pieces for work in works)
-
-    def chosen(work: SheetWork) -> SheetWork:
-        if work.record is None:
-            return work
-        columns = frozenset(work.record.pieces[0].table.columns)
-        alike = len(forms[columns]) > 1 if work.pieces else count[columns] > 1
-        return work.record if alike or (not work.pieces and (alone or work.ledger.unclaimed_count)) else work
-
-    return [chosen(work) for work in works] if forms else works
 
 
 def _works_of(pieces: Sequence[Piece], works: Sequence[SheetWork], *, first: bool) -> list[SheetWork]:

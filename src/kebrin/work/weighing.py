@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.errors import KebrinError
-from kebrin.layout import Stated
+from kebrin.layout import Stated, as_one_record, labels_of
 from kebrin.table import Finding, FindingKind
 from kebrin.work.choose import (
     complaints,
@@ -28,13 +28,12 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Sheet
     from kebrin.layout import FieldCell
+    from kebrin.table import Table
     from kebrin.unpivoting import Keep
 
 _FAULTS = ("cell unclaimed", "objection", "label path twice", "total that does not tie")
 _FAULTS_MANY = ("cells unclaimed", "objections", "label paths twice", "totals that do not tie")
 FIRST = "as it stands"
-# A form has so many labels.
-_FEWEST_FIELDS, _MOST_FIELDS = 3, 80
 
 
 @dataclass(frozen=True)
@@ -87,8 +86,9 @@ def weigh(sheet: Sheet, stated: Stated | None = None, ask: Ask | None = None) ->
     ['as it stands: clean; taken']
     """
     ask = ask or Ask()
-    if is_turned(sheet, stated):
-        return _turned(sheet, stated, ask)
+    anew = _laid_anew(sheet, stated, ask)
+    if anew is not None:
+        return anew
     first, sheet = _first(sheet, stated, ask)
     tried: list[Reading] = []
     if open_columns(sheet, first):
@@ -97,6 +97,9 @@ def weigh(sheet: Sheet, stated: Stated | None = None, ask: Ask | None = None) ->
     if not any(before[:3]):
         return Weighed(first, sheet, tuple(tried or [_reading(FIRST, first, taken=True)]))
     tried = tried or [_reading(FIRST, first)]
+    record = _as_form(sheet, stated, ask, first)
+    if record is not None:
+        return replace(record, readings=(*tried, *record.readings))
     for proposal in proposals(sheet, stated, first):
         try:
             other = worked(proposal.sheet, proposal.stated, ask)
@@ -180,55 +183,46 @@ def is_turned(sheet: Sheet, stated: Stated | None) -> bool:
     return (stated is not None and stated.turn) or ((stated is None or stated == Stated()) and lies_across(sheet))
 
 
-def with_record(sheet: Sheet, work: SheetWork, keep: Keep | None = None, tolerance: float | None = None) -> SheetWork:
-    """The work on a sheet with what comes of it as one record: labels with what they say, one below the other, and no more."""
-    rows = sheet.filled.any(axis=1)
-    listed = [piece for piece in work.pieces if len(piece.table.columns) > 2]
-    if listed or len(work.pieces) > 1 or not _FEWEST_FIELDS <= int(rows.sum()) <= _MOST_FIELDS:
-        return work
-    try:
-        record = as_record(sheet, Ask(keep, tolerance)).work
-    except KebrinError:
-        return work
-    sound = len(record.pieces) == 1 and not any(complaints(record)) and len(record.pieces[0].table) == 1
-    return replace(work, record=record) if sound and len(record.pieces[0].table.columns) >= _FEWEST_FIELDS else work
-
-
-def as_record(sheet: Sheet, ask: Ask | None = None) -> Weighed:
-    """A sheet read as one record, whether it is sound or not.
+def as_read(sheet: Sheet, stated: Stated | None) -> Sheet:
+    """The sheet as its layout is sought: turned round where its records lie across, a form as one record.
 
     Raises:
-        LayoutError: it can't be read so.
+        LayoutError: a stated label of a form stands nowhere on it.
     """
-    return _turned(sheet, None, ask or Ask())
+    if stated is not None and stated.form:
+        return as_one_record(sheet, stated.form)
+    return sheet.turned() if is_turned(sheet, stated) else sheet
 
 
-def turned_round(sheet: Sheet) -> Sheet:
-    """The sheet with rows for columns, and the labels of a form ("Built:") without their colons, which make fields of them.
-
-    >>> from kebrin.cells import Sheet
-    >>> turned_round(Sheet.of([["Vessel:", "Skua"], ["Built:", 2001.0]])).values.tolist()
-    [['Vessel', 'Built'], ['Skua', 2001.0]]
-    """
-    rows = np.flatnonzero(sheet.filled.sum(axis=1) > 1).tolist()
-    at = {row: int(sheet.filled[row].argmax()) for row in rows}
-    texts = [sheet.text(row, column) for row, column in at.items()]
-    if not rows or len(rows) > _MOST_FIELDS or not all(len(text) > 1 and text.endswith(":") for text in texts):
-        return sheet.turned()
-    values = sheet.values.copy()
-    for (row, column), text in zip(at.items(), texts, strict=True):
-        values[row, column] = text.rstrip(": ")
-    return replace(sheet, values=values).turned()
+def in_file(table: Table, sheet: Sheet) -> Table:
+    """A table of a sheet as it was read, with the places that its cells have in the file."""
+    if sheet.places is not None:
+        return replace(table, origins=table.origins.placed(sheet.places))
+    return replace(table, origins=table.origins.turned()) if sheet.is_turned else table
 
 
-def _turned(sheet: Sheet, stated: Stated | None, ask: Ask) -> Weighed:
-    """The work on a sheet that lists its records across: it is turned round, and its origins turned back."""
-    turned = turned_round(sheet)
-    work = worked(turned, stated, ask)
-    pieces = tuple(
-        replace(piece, table=replace(piece.table, origins=piece.table.origins.turned())) for piece in work.pieces
-    )
-    what = "it lists its records across, a field to each row, and was turned round"
-    said = Finding(FindingKind.READING, what, sheet.source, sheet.name)
-    work = replace(work, pieces=pieces, remarks=(said, *work.remarks))
-    return Weighed(work, turned, (_reading("turned round", work, taken=True),))
+def _as_form(sheet: Sheet, stated: Stated | None, ask: Ask, first: SheetWork) -> Weighed | None:
+    """The work on a sheet as one record, if all that it holds are labels with what was filled in, and something was left over."""
+    if (stated is not None and stated != Stated()) or not first.pieces or not (names := labels_of(sheet, or_list=True)):
+        return None
+    try:
+        record = _laid_anew(sheet, Stated(form=names), ask)
+    except KebrinError:
+        return None
+    return record if record is not None and record.work.pieces and not any(complaints(record.work)) else None
+
+
+def _laid_anew(sheet: Sheet, stated: Stated | None, ask: Ask) -> Weighed | None:
+    """The work on a sheet that is read otherwise than as it lies in the file, its cells named as they lie there."""
+    laid = as_read(sheet, stated)
+    if laid is sheet:
+        return None
+    if laid.places is None:
+        said, what = "turned round", "it lists its records across, a field to each row, and was turned round"
+    else:
+        said, what = "one record", "each copy of the form, its labels with what was filled in, was read as one record"
+    work = worked(laid, stated, ask)
+    pieces = tuple(replace(piece, table=in_file(piece.table, laid)) for piece in work.pieces)
+    told = Finding(FindingKind.READING, what, sheet.source, sheet.name)
+    work = replace(work, pieces=pieces, remarks=(told, *work.remarks))
+    return Weighed(work, laid, (_reading(said, work, taken=True),))
