@@ -79,7 +79,7 @@ BAD: list[tuple[str, str, str]] = [
     ("outside", f'<row r="1048577">{number("XFE1048577", 1)}</row>', "outside of the sheet"),
     ("far beyond", '<row r="4"><c r="ZZZZZZZ4"><v>1</v></c></row>', "outside of the sheet"),
     ("no row", f'<row r="9">{number("A99999999999", 1)}</row>', "outside of the sheet"),
-    ("corner", f'<row r="1048576">{number("XFD1048576", 1)}</row>', "the limit 'cells'"),
+    ("corner", f'<row r="1048576">{number("XFD1048576", 1)}</row>', "the limit 'crowd'"),
     ("comment", f'<row r="4">{text("A4", "Sk")}<c r="B4"><v>5<!-- x -->7</v></c></row>', "comments of the file format"),
     (
         "section",
@@ -120,13 +120,13 @@ def test_too_many_sheets_and_merges_are_refused(tmp_path: Path, limited: Callabl
 
 TEXTS: list[tuple[str, str, str]] = [
     ("ragged.csv", "a,b\n" * 9000 + "," * 20_000 + "x\n", "columns"),
-    ("sparse.csv", "a,b\n" * 5000 + "," * 9_000 + "x\n", "sparse"),
+    ("sparse.csv", "a,b\n" * 5000 + "," * 9_000 + "x\n", "crowd"),
     ("cell.csv", "Port,Jan\nBrae," + "1" * 1_100_000 + "\n", "letters"),
     ("line.prn", "Port  Jan\nBrae  " + "1" * 1_100_000 + "  2\nNess  3\n", "letters"),
     ("keys.json", json.dumps([{f"k{at}": 1 for at in range(20_000)}, {"a": 1}]), "columns"),
-    ("sparse.json", json.dumps([{f"k{at}": at} for at in range(3_000)]), "sparse"),
+    ("sparse.json", json.dumps([{f"k{at}": at} for at in range(3_000)]), "crowd"),
     ("tables.html", "<table><tr><td>a<td>1<tr><td>b<td>2</table>" * 2_100, "sheets"),
-    ("spans.html", "<table>" + "<tr><td colspan=1000>2</td></tr>" * 4_100 + "</table>", "sparse"),
+    ("spans.html", "<table>" + "<tr><td colspan=1000>2</td></tr>" * 5_200 + "</table>", "crowd"),
 ]
 
 
@@ -304,3 +304,69 @@ def test_no_file_comes_in_through_an_entity_of_a_workbook(tmp_path: Path) -> Non
     except SourceError as error:
         said = str(error)
     assert "SECRETPORT" not in said
+
+
+SPACES = 'xmlns:o="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:t="urn:oasis:names:tc:opendocument:xmlns:table:1.0"'
+SPACES += ' xmlns:x="urn:oasis:names:tc:opendocument:xmlns:text:1.0"'
+
+
+def document(path: Path, tables: str) -> Path:
+    """A spreadsheet document written part by part."""
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as package:
+        package.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        content = f"<o:document-content {SPACES}><o:body><o:spreadsheet>{tables}</o:spreadsheet></o:body></o:document-content>"
+        package.writestr("content.xml", content)
+    return path
+
+
+def said_again(down: int, across: int, cell: str) -> str:
+    repeated = f'<t:table-cell t:number-columns-repeated="{across}" {cell}</t:table-cell>'
+    return f'<t:table t:name="S"><t:table-row t:number-rows-repeated="{down}">{repeated}</t:table-row></t:table>'
+
+
+@pytest.mark.parametrize(
+    ("tables", "limit"),
+    [
+        (said_again(55_000, 1_000, 'o:value-type="float" o:value="3">'), "crowd"),
+        (said_again(50_000, 1_000, 'o:value-type="string"><x:p>x</x:p>'), "crowd"),
+        (said_again(1, 1, 'o:value-type="string"><x:p>a<x:s x:c="900000000"/>b</x:p>'), "letters"),
+        (said_again(5_000, 1, 'o:value-type="string"><x:p>a<x:s x:c="900000"/>b</x:p>'), "text"),
+        ("".join(f'<t:table t:name="S{at}"/>' for at in range(3_000)), "sheets"),
+    ],
+)
+def test_what_stands_for_far_more_than_it_is_long_is_refused(tmp_path: Path, tables: str, limit: str) -> None:
+    with pytest.raises(SourceError, match=f"limit '{limit}'") as refused:
+        kb.tidy_reports(document(tmp_path / "report.ods", tables))
+    assert str(refused.value).startswith(str(tmp_path / "report.ods"))
+
+
+def test_a_file_may_hold_what_its_size_allows(tmp_path: Path) -> None:
+    path = document(tmp_path / "report.ods", said_again(2_000, 1_000, 'o:value-type="float" o:value="3">'))
+    assert read(path)["S"].shape == (2_000, 1_000)
+
+
+def test_work_that_does_not_end_is_ended(tmp_path: Path, kebrin: Kebrin) -> None:
+    # Drawing that no reader foresees; the parser beneath takes a minute of it.
+    lines = b"0 0 m 100 100 l S " * 150_000
+    parts = [
+        b"<< /Type /Catalog /Pages 2 0 R >>", b"<< /Type /Pages /Kids [3 0 R] /Count 1 >>",
+        b"<< /Type /Page /Parent 2 0 R /MediaBox [0 0 612 792] /Contents 4 0 R >>",
+        b"<< /Length %d >>\nstream\n" % len(lines) + lines + b"\nendstream",
+    ]  # fmt: skip
+    body = b"%PDF-1.4\n" + b"".join(b"%d 0 obj\n" % at + part + b"\nendobj\n" for at, part in enumerate(parts, 1))
+    (tmp_path / "lines.pdf").write_bytes(body + b"trailer << /Size 5 /Root 1 0 R >>\n%%EOF")
+    done = kebrin("--limit", "seconds=1", "tidy", "lines.pdf", "-o", "out.csv")
+    assert done.returncode == 3
+    assert "it took longer than a report of its size takes" in done.stderr
+    assert "kebrin --limit seconds=10" in done.stderr
+    assert not (tmp_path / "out.csv").exists()
+    (tmp_path / "lines.pdf").unlink()
+    (tmp_path / "a.csv").write_text("Quay,Boats\nBrae,3\nWick,4\n", "utf-8")
+    assert kebrin("--limit", "seconds=1", "tidy", "a.csv", "-o", "out.csv").returncode == 0
+
+
+def test_of_many_mistakes_in_a_plan_the_first_are_told(tmp_path: Path) -> None:
+    keys = "\n".join(f"k{at} = 1" for at in range(5_000))
+    (tmp_path / "plan.toml").write_text(f'kebrin = 1\n[table.a]\nfiles = "x.csv"\n{keys}\n', "utf-8")
+    with pytest.raises(PlanError, match=r"unknown key .k0.*and 4,988 more"):
+        kb.load_plan(tmp_path / "plan.toml")

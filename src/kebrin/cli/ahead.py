@@ -124,8 +124,10 @@ def _open(path: Path) -> Workbook | None:
             return None
     except SourceError:
         return None  # it is told when its turn comes
+    from kebrin.sources.budget import budget_of
     from kebrin.sources.workbook import open_workbook
 
-    book = open_workbook(path)
-    book.read_ahead()
+    with budget_of(path):
+        book = open_workbook(path)
+        book.read_ahead()
     return book

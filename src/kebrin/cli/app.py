@@ -76,6 +76,9 @@ def _kebrin(
         bool, typer.Option("--log-values", help="Log also words that may hold what stands in cells.")
     ] = False,
 ) -> None:
+    from kebrin.sources.budget import time_it
+
+    time_it()
     if log is not None:
         with told(as_json=False):
             from kebrin.cli import journal

@@ -19,6 +19,7 @@ from kebrin.plan.flow import flow_of
 from kebrin.plan.model import LayoutPlan
 from kebrin.plan.parts import stated_layout
 from kebrin.plan.reading import read_plan
+from kebrin.sources.budget import budget_of
 from kebrin.sources.choosing import choose
 from kebrin.work.filled import form_labels, with_copy
 from kebrin.work.sheet import Ask
@@ -72,7 +73,7 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
 
 def _surveyed(reports: Iterable[Report], count: int) -> Iterator[tuple[Report, list[_Surveyed]]]:
     """Each report with its sheets; so that copies of a form are seen, all sheets of so many files are looked at together."""
-    found = ((report, [_Surveyed(report[name]) for name in report.shown]) for report in reports)
+    found = ((report, _looked_at(report)) for report in reports)
     if count > _TOGETHER:
         for report, surveyed in found:
             _take_records(surveyed)
@@ -81,6 +82,11 @@ def _surveyed(reports: Iterable[Report], count: int) -> Iterator[tuple[Report, l
     whole = list(found)
     _take_records([one for _, surveyed in whole for one in surveyed])
     yield from whole
+
+
+def _looked_at(report: Report) -> list[_Surveyed]:
+    with budget_of(report.path):
+        return [_Surveyed(report[name]) for name in report.shown]
 
 
 def _survey_plans(out: Console, plans: Sequence[str], *, as_json: bool) -> int:

@@ -98,9 +98,11 @@ def _pairs_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
     >>> _pairs_again(Sheet.of(lines), np.arange(4), np.arange(2), 1)
     1
     """
-    above = rows[rows < head][::-1].tolist()
     count = 0
-    for one, other in zip(above, rows[::-1].tolist(), strict=False):
+    for place, again in zip(
+        range(int(np.searchsorted(rows, head)) - 1, -1, -1), range(len(rows) - 1, -1, -1), strict=False
+    ):
+        one, other = int(rows[place]), int(rows[again])
         cells, others = columns[sheet.filled[one, columns]], columns[sheet.filled[other, columns]]
         if len(cells) != 2 or cells.tolist() != others.tolist() or other <= head:
             break

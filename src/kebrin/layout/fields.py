@@ -106,9 +106,10 @@ def key_lines(sheet: Sheet, rows: NDArray[np.intp]) -> tuple[int, ...]:
     >>> key_lines(Sheet.of(rows), np.array([0, 1, 3, 4]))
     (3, 4)
     """
-    for at, row in enumerate(rows.tolist()):
-        filled = np.flatnonzero(sheet.filled[row]).tolist()
-        if len(filled) != 1 or at < _PAIRS or not heads_key(sheet.text(row, filled[0])):
+    alone = np.flatnonzero((sheet.filled.sum(axis=1)[rows] == 1) & (np.arange(len(rows)) >= _PAIRS))
+    for at in alone.tolist():
+        row = int(rows[at])
+        if not heads_key(sheet.text(row, int(sheet.filled[row].argmax()))):
             continue
         found = [row]
         for below in rows[at + 1 :].tolist():

@@ -349,14 +349,26 @@ def _are_records(
 def _without_sums(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], figures: Sequence[int]) -> list[int]:
     """Columns of figures without those that sum a run of others before them on every row: a year behind its quarters."""
     numbers = np.nan_to_num(sheet.numbers[np.ix_(rows, columns)])
-    found = list(figures)
-    for at in range(_FEWEST_UNLIKE - 1, len(figures)):
-        own = numbers[:, figures[at]]
-        running = np.cumsum(numbers[:, list(figures[:at])][:, ::-1], axis=1)[:, 1:]
-        ties = np.abs(running - own[:, np.newaxis]) <= 1e-9 * np.maximum(np.abs(own), 1.0)[:, np.newaxis]
-        if len(rows) > 1 and own.any() and ties.all(axis=0).any():
-            found.remove(figures[at])
-    return found
+    if len(rows) < 2 or not figures:
+        return list(figures)
+    own = numbers[:, list(figures)]
+    upto = np.concatenate((np.zeros((len(rows), 1)), np.cumsum(own, axis=1)), axis=1)
+    # What runs add up to is a difference of sums from the first column on: exact to the size of these.
+    near = 1e-12 * np.maximum(np.abs(own).sum(axis=1), 1.0)
+    summed = [at for at in range(_FEWEST_UNLIKE - 1, len(figures)) if _sums_a_run(own, upto, near, at)]
+    return [place for at, place in enumerate(figures) if at not in summed]
+
+
+def _sums_a_run(own: NDArray[np.float64], upto: NDArray[np.float64], near: NDArray[np.float64], at: int) -> bool:
+    """Whether a column is the sum of a run of two columns or more right before it, on every row."""
+    sums = own[:, at]
+    row = int(np.abs(sums).argmax())
+    if not sums[row]:
+        return False
+    near = near + 1e-9 * np.maximum(np.abs(sums), 1.0)
+    begins = np.flatnonzero(np.abs(upto[row, at] - upto[row, : at - 1] - sums[row]) <= near[row])
+    ties = np.abs(upto[:, [at]] - upto[:, begins] - sums[:, np.newaxis]) <= near[:, np.newaxis]
+    return bool(ties.all(axis=0).any())
 
 
 def heads_periods(heads: Sequence[str]) -> bool:

@@ -11,6 +11,7 @@ from kebrin.layout import Stated, sheets_left_out
 from kebrin.layout.parted import Pattern
 from kebrin.shape.effects import EFFECTS
 from kebrin.sources import read
+from kebrin.sources.budget import budget_of
 from kebrin.table import Finding, FindingKind
 from kebrin.unpivoting import Keep
 from kebrin.work.gathering import Aside
@@ -63,7 +64,8 @@ class PartTask:
         """
         report = read(path, stored=self.plan.stored, text=self.plan.text.stated)
         try:
-            return part_of(report, self.plan, self.tolerance)
+            with budget_of(report.path):
+                return part_of(report, self.plan, self.tolerance)
         except LayoutError as error:  # the file itself does not fit: a sheet that the plan names is not there
             if self.plan.misfits == "stop":
                 raise

@@ -26,6 +26,10 @@ _KEY = re.compile(r"""\s*((?:"[^"]*"|'[^']*'|[\w-]+)(?:\s*\.\s*(?:"[^"]*"|'[^']*
 _PART = re.compile(r""""([^"]*)"|'([^']*)'|([\w-]+)""")
 
 
+# So many mistakes of a plan are told at a time; each is looked for in its text.
+_TOLD = 12
+
+
 def read_plan(path: str | Path, given: Mapping[str, Any] | None = None, *, needed: bool = True) -> PlanModel:
     """Read a plan; `given` are the values from outside that it names under `[set]`, `needed` whether none may lack.
 
@@ -129,10 +133,12 @@ def _checked(content: Mapping[str, Any], text: str, file: str) -> PlanModel:
 
 def _told(error: ValidationError, text: str, file: str) -> PlanError:
     # What is missing comes last: often it is there, misspelt.
-    found = sorted({_mistake(detail, text) for detail in error.errors()}, key=lambda told: ("missing" in told[1], told))
+    every = error.errors(include_url=False)
+    found = sorted({_mistake(detail, text) for detail in every[:_TOLD]}, key=lambda told: ("missing" in told[1], told))
     line, what, why, do = found[0]
     if len(found) > 1:
         rest = "; ".join(f"line {at}: {said}" for at, said, *_ in found[1:])
+        rest += f"; and {len(every) - _TOLD:,} more" if len(every) > _TOLD else ""
         do = f"{do}. Then also {rest}" if do else f"Then also {rest}"
     return PlanError(what, Place(file, line=line), why=why, do=do)
 

@@ -113,7 +113,8 @@ def _columns_of(layout: Layout, measures: tuple[str, ...]) -> dict[str, list[int
     if not layout.measures:
         return {measures[0]: layout.body_columns.tolist()}
     columns: dict[str, list[int]] = {}
+    known = set(measures)
     for at, label in enumerate(layout.level(layout.measures).labels()):
-        name = label if label in measures else next(iter(set(measures) - set(layout.level(layout.measures).texts)))
+        name = label if label in known else next(iter(known - set(layout.level(layout.measures).texts)))
         columns.setdefault(name, []).append(int(layout.body_columns[at]))
     return columns

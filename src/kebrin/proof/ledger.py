@@ -203,11 +203,8 @@ class SheetLedger:
             by_plan: whether a plan chose the columns; what it does not take is then left out by it.
         """
         names = renamed or {}
-        gone = {
-            name: said
-            for name, said in self.via.items()
-            if name not in columns and names.get(name) not in columns and name not in constant
-        }
+        there = {*columns, *constant}
+        gone = {name: said for name, said in self.via.items() if name not in there and names.get(name) not in columns}
         if not gone:
             return self
         counts = dict(self.counts)

@@ -366,7 +366,8 @@ def _called_totals(account: Account, segment: Segment, table: Table, said: Said)
 
 def _holds_figures(table: Table, segment: Segment) -> bool:
     """Whether some measure holds figures that may add up; texts that a step reads later may."""
-    kinds = {name: table.data.column(name).type for name in segment.columns if name in table.columns}
+    own = set(table.columns)
+    kinds = {name: table.data.column(name).type for name in segment.columns if name in own}
     if len(kinds) < 2:
         return True
     return any(pa.types.is_floating(kind) and adds_up(name) for name, kind in kinds.items())

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files, piped, remote
 from kebrin.sources.accounts import with_account
+from kebrin.sources.budget import budget_of
 
 if TYPE_CHECKING:
     from kebrin.cells import Report, Sheet
@@ -45,7 +46,8 @@ def read(
     path = remote.here(path)
     path = remote.brought(path)[0] if remote.is_address(path) else Path(path)
     name = piped.NAME if piped.is_spooled(path) else remote.address_of(path)
-    report = _renamed(path, name, stored, text) if name else _as_named(path, opened, stored, text)
+    with budget_of(path):
+        report = _renamed(path, name, stored, text) if name else _as_named(path, opened, stored, text)
     said: dict[str, Any] = {"stored": stored} if stored else {}
     said |= {"text": text.to_plain()} if text is not None and text.to_plain() else {}
     return replace(report, read_as=said) if said else report

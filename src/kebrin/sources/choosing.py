@@ -94,7 +94,8 @@ def _of_pattern(pattern: str, base: Path | None) -> Chosen:
     pattern = str(remote.here(pattern))
     if remote.is_address(pattern):
         return _elsewhere(pattern)
-    path = (base or Path()) / pattern
+    # Folders within folders within folders are folders within folders, and are looked through once.
+    path = (base or Path()) / re.sub(r"(?:\*\*/)+\*\*", "**", pattern)
     if path.is_file():
         return Chosen((path,))  # a name with a bracket is no pattern where the file is there
     if path.is_dir():

@@ -121,7 +121,7 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
     rows, none, quoted, head = _with_comment_heads(rows, mark)
     said += quoted
     width = max(map(len, rows), default=0)
-    hold_room(len(rows), width, sum(map(len, rows)), where)
+    hold_room(len(rows), width, where)
     if len(text) > limits().letters:
         hold("letters", max((len(cell) for row in rows for cell in row), default=0), where)
     values = np.full((len(rows), width), "", dtype=object)

@@ -116,7 +116,7 @@ def described_sheet(lines: Lines, name: str, source: str) -> Sheet | None:
         )
         rows.append(cells or [" ".join(text.split()), *[""] * (len(places) - 1)])
         spots.append((lines.where(at), text))
-    hold_room(len(rows), len(places), len(rows) * len(places), Place(source, name))
+    hold_room(len(rows), len(places), Place(source, name))
     values = np.array(rows, dtype=object)
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass, fields, replace
-from typing import TYPE_CHECKING
+from threading import local
+from typing import TYPE_CHECKING, Any, Self
 
 from kebrin.errors import Place, PlanError, SourceError, nearest
 
@@ -30,9 +31,11 @@ class Limits:
         rows: rows of a sheet.
         columns: columns of a sheet.
         cells: cells that a sheet is laid out in, blank ones too.
-        sparse: the same where fewer than one in 200 of them holds something.
+        crowd: the same for each byte of its file, above the first four million.
         merges: merged rectangles of a sheet.
         letters: letters of one cell.
+        text: letters of all cells of a sheet for each byte of its file, above the first hundred million.
+        seconds: seconds of processor for one file, and two more for each MB of it; only commands and workers count them.
         depth: how deep records lie in one another.
         plan: bytes of a plan.
     """
@@ -44,21 +47,45 @@ class Limits:
     rows: int = 20_000_000
     columns: int = 16_384
     cells: int = 60_000_000
-    sparse: int = 4_000_000
+    crowd: int = 4
     merges: int = 300_000
     letters: int = 1_000_000
+    text: int = 20
+    seconds: int = 20
     depth: int = 64
     plan: int = 4 << 20
 
 
-_SPARSE = 200
 _RATIO_FROM = 64 << 20
 _WORDS = {
     "unpacked": "bytes when it is unpacked", "parts": "files in it", "sheets": "sheets", "rows": "rows", "columns": "columns",
-    "cells": "cells, blank ones too", "sparse": "cells, nearly all of them blank", "merges": "merged cells",
+    "cells": "cells, blank ones too", "merges": "merged cells",
     "letters": "letters in one cell", "depth": "levels of records in one another", "plan": "bytes",
 }  # fmt: skip
+FREE_CELLS, _FREE_LETTERS = 4_000_000, 100_000_000
 _current: list[Limits] = []
+_spending = local()
+
+
+class Budget:
+    """What the work on one file may take, by its size; it holds in one thread while it is entered."""
+
+    def __init__(self, size: int, path: str = "") -> None:
+        self.size, self.path = size, path
+        self.before: Any = None  # the handler of the timer's signal, where it runs
+        self.armed = 0  # the seconds that it was set to
+
+    def __enter__(self) -> Self:
+        _spending.budget = self
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        _spending.budget = None
+
+
+def spending() -> Budget | None:
+    """The budget of the file that is being worked on in this thread; None where there is none."""
+    return getattr(_spending, "budget", None)
 
 
 def limits() -> Limits:
@@ -127,21 +154,49 @@ def hold(name: str, found: int, where: Place) -> None:
     Raises:
         SourceError: it is more.
     """
+    if name == "cells":
+        _hold_by_size("crowd", "cells, blank ones too,", found, FREE_CELLS, where)
     most = getattr(limits(), name)
     if found > most:
         raise SourceError(
-            f"more {_WORDS[name]} than a report has", where, why=f"{found:,}, and the limit {name!r} is {most:,}",
+            f"more {_WORDS[name]} than a report has", _placed(where), why=f"{found:,}, and the limit {name!r} is {most:,}",
             do=f"If you trust the file, raise it: kebrin --limit {name}={_rounded(found)} ...",
         )  # fmt: skip
 
 
-def hold_room(rows: int, columns: int, filled: int, where: Place) -> None:
+def _placed(where: Place) -> Place:
+    """A place with its file: a reader does not always know it."""
+    budget = spending()
+    return replace(where, file=budget.path) if budget is not None and not where.file else where
+
+
+def hold_letters(texts: Sequence[str], where: Place) -> None:
+    """Hold the letters of all texts of a sheet against its file's size: a few bytes can stand for any number of them.
+
+    Raises:
+        SourceError: there are more.
+    """
+    _hold_by_size("text", "letters in all cells", sum(map(len, texts)), _FREE_LETTERS, where)
+
+
+def _hold_by_size(name: str, what: str, found: int, free: int, where: Place) -> None:
+    """Hold a count against what a file of its size may have; where none is read, nothing is held."""
+    budget = spending()
+    if budget is None or found <= free or found <= free + getattr(limits(), name) * budget.size:
+        return
+    raise SourceError(
+        f"more {what} than a file of its size has", _placed(where),
+        why=f"{found:,} from {budget.size:,} bytes, and the limit {name!r} is {getattr(limits(), name):,} for each byte",
+        do=f"If you trust the file, raise it: kebrin --limit {name}={_rounded(found // max(budget.size, 1))} ...",
+    )  # fmt: skip
+
+
+def hold_room(rows: int, columns: int, where: Place) -> None:
     """Hold a sheet's size against the limits before it is laid out.
 
     Args:
         rows: its rows.
         columns: its columns.
-        filled: at most so many of its cells hold something.
         where: the sheet.
 
     Raises:
@@ -150,8 +205,6 @@ def hold_room(rows: int, columns: int, filled: int, where: Place) -> None:
     hold("rows", rows, where)
     hold("columns", columns, where)
     hold("cells", rows * columns, where)
-    if filled * _SPARSE < rows * columns:
-        hold("sparse", rows * columns, where)
 
 
 def hold_package(sizes: list[tuple[int, int]], where: Place) -> None:

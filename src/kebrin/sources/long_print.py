@@ -93,7 +93,7 @@ class _Grid:
         if not all(any(row.cells) for row in others.values()):
             return None
         height, width = int(row_of[-1]) + 1, max([len(self.columns), 1, *(len(row.cells) for row in others.values())])
-        hold_room(height, width, len(self.runs.line), Place(source, name))
+        hold_room(height, width, Place(source, name))
         values = np.full((height, width), "", dtype=object)
         kinds = np.full((height, width), Kind.BLANK, np.uint8)
         own = np.flatnonzero(regular[self.runs.line])

@@ -338,7 +338,7 @@ def _sheet(listed: _Listed, name: str, source: str, counts: dict[str, int], said
         return listed.places[row - top], _said(listed.rows[row - top])
 
     height, width = len(lines) + len(listed.rows), max([len(heads), *map(len, lines)])
-    hold_room(height, width, sum(map(len, listed.rows)) + len(heads), Place(source, name))
+    hold_room(height, width, Place(source, name))
     values = np.full((height, width), "", dtype=object)
     for number, line in enumerate(lines):
         values[number, : len(line)] = line

@@ -55,12 +55,7 @@ def read(path: Path) -> Report:
         except (calamine.CalamineError, ValueError) as error:
             raise damaged(Place(str(path), sheet=name), error) from error
         fixed.check()
-        hold_room(
-            len(rows),
-            len(rows[0]) if rows else 0,
-            len(rows) * len(rows[0]) if rows else 0,
-            Place(str(path), sheet=name),
-        )
+        hold_room(len(rows), len(rows[0]) if rows else 0, Place(str(path), sheet=name))
         values = np.full((len(rows), len(rows[0]) if rows else 0), None, dtype=object)
         for number, row in enumerate(rows):
             values[number, :] = row

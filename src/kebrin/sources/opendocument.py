@@ -16,7 +16,7 @@ from lxml import etree
 from kebrin.cells import Area, Formats, Kind, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
-from kebrin.sources.limits import hold, hold_package, hold_room
+from kebrin.sources.limits import hold, hold_letters, hold_package, hold_room
 from kebrin.sources.long_text import LongRows, long_sheet
 from kebrin.sources.parts import telling
 from kebrin.sources.plain_cells import PlainCells
@@ -55,6 +55,7 @@ def read(path: Path) -> Report:
     with telling(where):
         tables, styles, run = _tables(path, where)
     fixed.check()
+    hold("sheets", len(tables), where)
     hidden = {table.name: "hidden" for table in tables if styles.hides(table.style)}
     by_name = {table.name: table for table in tables}
     cut = next((table for table in tables if table.marked >= 0), None)
@@ -273,7 +274,9 @@ def _paragraph(part: etree._Element) -> str:
     said = [part.text or ""]
     for child in part:
         if child.tag == f"{_TEXT}s":
-            said.append(" " * int(child.get(f"{_TEXT}c", "1")))
+            blanks = int(child.get(f"{_TEXT}c", "1"))
+            hold("letters", blanks, Place(""))
+            said.append(" " * blanks)
         elif child.tag in {f"{_TEXT}tab", f"{_TEXT}line-break"}:
             said.append("\t" if child.tag.endswith("tab") else "\n")
         elif child.tag not in {f"{_OFFICE}annotation", f"{_TEXT}note"}:
@@ -307,7 +310,8 @@ def _style(element: etree._Element, styles: _Styles) -> None:
 def _sheet(grid: _Grid, styles: _Styles, source: str, hidden: str) -> Sheet:
     height = max((row for row, *_ in grid.cells), default=-1) + 1
     width = max((column for _, column, *_ in grid.cells), default=-1) + 1
-    hold_room(height, width, len(grid.cells), Place(source, grid.name))
+    hold_room(height, width, Place(source, grid.name))
+    hold_letters([value for _, _, value, _ in grid.cells if isinstance(value, str)], Place(source, grid.name))
     values = np.full((height, width), None, dtype=object)
     for row, column, value, _ in grid.cells:
         values[row, column] = value

@@ -28,7 +28,7 @@ _SHIFT = re.compile(r"(?:padding-left|text-indent|margin-left)\s*:\s*([\d.]+)\s*
 RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
 # Where a line ends in a text, until it is parted there; a blank to all others.
 BREAK = "\x1e"
-_MOST_SPAN, _SPARSE = 1_000, 200
+_MOST_SPAN = 1_000
 
 
 def elements(element: Element, path: str) -> list[Element]:
@@ -220,8 +220,6 @@ def grid_of(rows: list[Element], where: Place) -> Grid:
         grid.texts.append(line)
         grid.cells += len(line)
         hold("cells", grid.cells + reached, where)
-        if grid.cells + reached > _SPARSE * grid.cells:
-            hold("sparse", grid.cells + reached, where)
     grid.even()
     return grid
 

@@ -78,7 +78,7 @@ def read(path: Path) -> Report:
     if run is not None and page.ends_with(MARK):
         long = run.below(page.sheet(page.only))
         if long is not None:
-            hold_room(long.size, long.head.shape[1], long.size * long.head.shape[1], where)
+            hold_room(long.size, long.head.shape[1], where)
             whole = cache(lambda name: _Page.of(text, path).sheet(name))
             report = page.report(fixed)
             return replace(report, load=whole, open_long=lambda _: long, said=(*older, *report.said))
@@ -351,7 +351,7 @@ def _caption(table: Element) -> str:
 def _sheet(table: _Table, name: str, source: str) -> Sheet:
     elements = list(rows_of(table.element))
     grid = grid_of(elements, Place(source, name))
-    hold_room(len(grid.texts), grid.width, grid.cells, Place(source, name))
+    hold_room(len(grid.texts), grid.width, Place(source, name))
     texts, merges, bold = joined(grid.texts, grid.merges, grid.bold)
     texts = [[_marked_alike(row[0], texts), *row[1:]] if row and row[0].startswith("[") else row for row in texts]
     caption = [table.caption] if table.caption else []
@@ -360,7 +360,7 @@ def _sheet(table: _Table, name: str, source: str) -> Sheet:
     behind = [""] * _GAP + [_marked_alike(text, texts) for text in table.behind] if table.behind else []
     width = max(len(texts[0]) if texts else 1, 1)
     lines = [*([text] for text in above), *([[]] if above else []), *texts, *([text] for text in behind)]
-    hold_room(len(lines), width, grid.cells + len(above) + len(behind), Place(source, name))
+    hold_room(len(lines), width, Place(source, name))
     values = np.full((len(lines), width), "", dtype=object)
     for number, line in enumerate(lines):
         values[number, : len(line)] = line

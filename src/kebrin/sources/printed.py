@@ -361,7 +361,7 @@ def grid(
     records = sum(at >= laid.first and placed[at].text not in laid.heads for at in goes_on)
     told = (f"lines that go on with a text of the line above, joined to it: {records:,}",) if records else ()
     width = max(map(len, rows), default=1)
-    hold_room(len(rows), width, sum(len(one.fields) for one in placed), Place(source, name))
+    hold_room(len(rows), width, Place(source, name))
     values = np.full((len(rows), width), "", dtype=object)
     for number, cells in enumerate(rows):
         values[number, : len(cells)] = cells

@@ -16,7 +16,7 @@ from lxml import etree
 from kebrin.address import a1, parse_a1
 from kebrin.errors import Place, SourceError
 from kebrin.sources.extent import MOST_ROWS
-from kebrin.sources.limits import hold, hold_room, limits
+from kebrin.sources.limits import FREE_CELLS, hold, hold_room
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -86,11 +86,11 @@ def refuse_far_cells(path: Path, part: str, where: Place, extent: Extent) -> Non
             why=f"it states {extent.rows:,}",
             do="Ask for it anew",
         )
-    if extent.area <= limits().sparse:
+    if extent.area <= FREE_CELLS:
         return
-    bottom, right, filled = _used(path, part)
+    bottom, right = _used(path, part)
     try:
-        hold_room(bottom[0] + 1, right[1] + 1, filled, where)
+        hold_room(bottom[0] + 1, right[1] + 1, where)
     except SourceError as error:
         raise SourceError(
             "the sheet is too wide and too long to be a report",
@@ -169,10 +169,9 @@ def _holds(cell: etree._Element, blank: frozenset[int]) -> bool:
     return cell.get("t") != "s" or not said.isdigit() or int(said) not in blank
 
 
-def _used(path: Path, part: str) -> tuple[tuple[int, int], tuple[int, int], int]:
-    """The lowest and the rightmost cell that holds something, and how many do."""
+def _used(path: Path, part: str) -> tuple[tuple[int, int], tuple[int, int]]:
+    """The lowest and the rightmost cell that holds something."""
     bottom = right = (0, 0)
-    filled = 0
     with zipfile.ZipFile(path) as package, package.open(part) as stream:
         for number, cells in _rows(stream):
             for column, cell in cells:
@@ -182,8 +181,7 @@ def _used(path: Path, part: str) -> tuple[tuple[int, int], tuple[int, int], int]
                     row = number if place is None else place[0]
                     bottom = max(bottom, (row, column))
                     right = max(right, (row, column), key=lambda at: at[1])
-                    filled += 1
-    return bottom, right, filled
+    return bottom, right
 
 
 def look_again(path: Path, part: str, rows: int | None = None) -> SecondLook:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple, Self
 
 import numpy as np
@@ -79,7 +80,7 @@ class Table:
     def __len__(self) -> int:
         return int(self.data.num_rows)
 
-    @property
+    @cached_property
     def columns(self) -> tuple[str, ...]:
         """Column names in order."""
         return tuple(self.data.column_names)
@@ -87,12 +88,14 @@ class Table:
     @property
     def figures(self) -> tuple[str, ...]:
         """Names of the columns that hold figures and no labels: measures, and what steps made of them."""
-        return tuple(name for name in self.columns if name in self.measures or name in self.made)
+        known = {*self.measures, *self.made}
+        return tuple(name for name in self.columns if name in known)
 
     @property
     def dimensions(self) -> tuple[str, ...]:
         """Names of the columns that are no measures."""
-        return tuple(name for name in self.columns if name not in self.measures)
+        known = set(self.measures)
+        return tuple(name for name in self.columns if name not in known)
 
     def refuse_absent(self, name: str, by: str) -> None:
         """Refuse a column name that the table does not have; `by` says what names it.

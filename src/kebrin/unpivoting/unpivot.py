@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
@@ -194,7 +195,7 @@ def _labels_of(name: str, axis: int, cells: NDArray[np.int64], head: int, width:
 
 def _refuse_same_names(sheet: Sheet, layout: Layout, groups: _Groups) -> None:
     names = [level.name for level in (*layout.stub, *groups.levels)] + list(groups.columns)
-    twice = sorted({name for name in names if names.count(name) > 1})
+    twice = sorted(name for name, count in Counter(names).items() if count > 1)
     if twice:
         raise PlanError(
             f"two columns would be named {twice[0]!r}", Place(sheet.source, sheet.name, layout.address),

@@ -11,6 +11,7 @@ from contextlib import contextmanager, suppress
 from typing import TYPE_CHECKING, Any, cast
 
 from kebrin.errors import PlanError
+from kebrin.sources.budget import time_it
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -64,6 +65,7 @@ def _leave_stops_to_us() -> None:
     """Ctrl-C stops the process that was started by hand, and that one stops its workers."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    time_it()
 
 
 class Cluster:

@@ -37,7 +37,7 @@ def verdict_of(
     said = Said() if stated is None else Said(
         (*stated.not_totals, *stated.records), stated.boxhead is not None, stated.stub is not None, stated.cutins is not None
     )  # fmt: skip
-    if any(f"{measure} mark" in table.columns for table in tables for measure in table.measures):
+    if any({f"{measure} mark" for measure in table.measures} & set(table.columns) for table in tables):
         return reach(sheet, tables, left, fields_of(layouts), said)
     verdict = reach(sheet, tables, left, fields_of(layouts), said)
     return verdict.without_marks()

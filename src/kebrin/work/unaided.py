@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from kebrin.errors import LayoutError, Place, SourceError
 from kebrin.layout import Stated
 from kebrin.sources import read
+from kebrin.sources.budget import budget_of
 from kebrin.table import Finding, FindingKind
 from kebrin.table.arrays import distinct_texts
 from kebrin.values.entries import has_plain_sign
@@ -77,11 +78,12 @@ class FileTask:
 
     def work(self, report: Report, stated: Stated | None = None) -> FileWork:
         """What a report gives: all sheets that are shown."""
-        works = [
-            work_on_long(report, name, lambda head: (head, self.one(head, stated)), self.keep)
-            or self._one_or_copy(report[name], stated)
-            for name in report.shown
-        ]
+        with budget_of(report.path):
+            works = [
+                work_on_long(report, name, lambda head: (head, self.one(head, stated)), self.keep)
+                or self._one_or_copy(report[name], stated)
+                for name in report.shown
+            ]
         used = tuple(work.ledger.sheet for work in works)
         return FileWork(tuple(with_said(report, works)), source_of(report, used, dict(report.hidden)))
 
