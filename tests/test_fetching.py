@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from http.server import BaseHTTPRequestHandler, HTTPServer
+from threading import Thread
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import pytest
 
@@ -158,3 +160,72 @@ def test_a_plan_fetches_its_list_first(address: str, tmp_path: Path, kebrin: Keb
     done = kebrin("run", str(plan))
     assert done.returncode == 3
     assert "not whole" in done.stderr
+
+
+class _Elsewhere(BaseHTTPRequestHandler):
+    """Sends whoever asks to another host, and keeps what was sent along."""
+
+    seen: ClassVar[list[str]] = []
+    to = ""
+
+    def do_GET(self) -> None:
+        self.seen.append(self.headers.get("X-Token", ""))
+        self.send_response(302)
+        self.send_header("Location", self.to)
+        self.end_headers()
+
+    def log_message(self, *_: object) -> None:
+        """Nothing is said."""
+
+
+def test_a_header_stays_with_the_host_that_it_was_stated_for(address: str) -> None:
+    server = HTTPServer(("127.0.0.1", 0), _Elsewhere)
+    Thread(target=server.serve_forever, daemon=True).start()
+    _Elsewhere.to = f"{address}/calls"
+    here = f"http://127.0.0.1:{server.server_port}/calls"
+    try:
+        with pytest.raises(SourceError, match="the service sends elsewhere"):
+            listed(Service(here, headers={"X-Token": "secret"}))
+    finally:
+        server.shutdown()
+        server.server_close()
+    assert _Elsewhere.seen == ["secret"]
+
+
+def test_a_plan_takes_only_the_variables_that_it_names(
+    address: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, kebrin: Kebrin
+) -> None:
+    monkeypatch.setenv("HARBOUR_TOKEN", "Bearer made-up")
+    text = f"""kebrin = 1
+[table.calls]
+files = "calls.json"
+fetch = {{ url = "{address}/private", headers = {{ Authorization = "env:HARBOUR_TOKEN" }} }}
+[[output]]
+table = "calls"
+file = "calls.csv"
+"""
+    (tmp_path / "plan.toml").write_text(text, "utf-8")
+    with pytest.raises(PlanError, match="line 4: the plan takes 'HARBOUR_TOKEN' from the environment") as told:
+        kb.load_plan(tmp_path / "plan.toml")
+    assert "environment = ['HARBOUR_TOKEN']" in str(told.value)
+    (tmp_path / "plan.toml").write_text(text.replace("= 1\n", '= 1\nenvironment = ["HARBOUR_TOKEN"]\n', 1), "utf-8")
+    done = kebrin("run", "plan.toml", "--inside")
+    assert done.returncode == 0, done.stderr
+    assert "HARBOUR_TOKEN  taken from the environment, as the header Authorization to 127.0.0.1" in done.stdout
+
+
+def test_inside_holds_for_what_is_fetched(address: str, tmp_path: Path, kebrin: Kebrin) -> None:
+    plan = f"""kebrin = 1
+[table.calls]
+files = "../calls.json"
+fetch = {{ url = "{address}/calls" }}
+[[output]]
+table = "calls"
+file = "calls.csv"
+"""
+    (tmp_path / "plans").mkdir()
+    (tmp_path / "plans" / "plan.toml").write_text(plan, "utf-8")
+    done = kebrin("run", "plans/plan.toml", "--inside")
+    assert done.returncode != 0
+    assert "leave the plan's folder" in done.stderr
+    assert not (tmp_path / "calls.json").exists()

@@ -10,6 +10,7 @@ import pytest
 
 import kebrin as kb
 from building import write_book
+from kebrin.deliver import atomic
 from kebrin.deliver.atomic import clear_leftovers, whole_files
 from kebrin.deliver.guard import is_own, proof_path
 
@@ -124,13 +125,16 @@ def test_a_pair_that_a_kill_left_half_in_place_is_mended(here: Path, kebrin: Keb
     (here / "a.csv").write_text(LINES.replace("4", "5"))
     assert kebrin("tidy", "a.csv", "-o", "out.csv").returncode == 0
     # As if the run had been killed between the proof and the data.
-    (here / ".out.csv.999999999.abc.part").write_bytes(new)
+    mine, others = here / f".out.csv.{atomic._HERE}-999999999.abc.kebrin-part", here / ".out.csv.999999999.abc.part"
+    mine.write_bytes(new)
+    others.write_bytes(b"another program's")
     proof_path(out).write_bytes(proof)
     assert not is_own(out)
     clear_leftovers(here)
     assert is_own(out)
     assert out.read_bytes() == new
-    assert not list(here.glob(".*.part"))
+    assert not mine.exists()
+    assert others.exists()
 
 
 def test_files_take_their_places_together_or_not_at_all(tmp_path: Path) -> None:

@@ -399,7 +399,7 @@ def test_a_database_that_goes_away_midway_is_as_it_was(bench: Bench) -> None:
 @pytest.mark.parametrize(("said", "why"), [
     ("database = 'sqlite:///none/such/x.db'\nfile = 't.csv'", "a file or a database"),
     ("database = 'nowhere'", "can't be read"),
-    ("database = 'env:KEBRIN_TEST_NOT_SET'", "no variable"),
+    ("database = 'env:KEBRIN_TEST_NOT_SET'", "from the environment and does not say so"),
     ("database = 'sqlite:///r.csv'", "did not take the table"),
     ("file = 't.csv'\nby = 'Route'", "{value}"),
     ("file = '{value}.csv'", "state by"),
@@ -416,7 +416,8 @@ def test_what_is_wrong_is_told_in_our_words(bench: Bench, said: str, why: str) -
 
 def test_an_address_in_the_environment_keeps_its_password(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("HARBOUR_BOOKS", f"sqlite:///{bench.folder / 'env.db'}")
-    (published,) = bench.run("database = 'env:HARBOUR_BOOKS'")
+    head = HEAD.replace("kebrin = 1\n", "kebrin = 1\nenvironment = 'HARBOUR_BOOKS'\n")
+    (published,) = bench.run("database = 'env:HARBOUR_BOOKS'", head=head)
     assert published.place == "traffic in env:HARBOUR_BOOKS"
     assert "env.db" not in published.proof_path.read_text("utf-8")
 

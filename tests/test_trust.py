@@ -221,3 +221,50 @@ def test_little_memory_is_told_and_the_old_pair_stands(tmp_path: Path) -> None:
     assert "Traceback" not in done.stderr, done.stderr[-2000:]
     assert (tmp_path / "out.csv").read_text() == "port,cars\nBrae,1\nWick,2\n"
     assert {path.name for path in tmp_path.iterdir()} == {"small.csv", "large.json", "out.csv", "out.csv.proof.json"}
+
+
+def test_inside_holds_for_databases(tmp_path: Path, kebrin: Kebrin) -> None:
+    inner = tmp_path / "plans"
+    inner.mkdir()
+    (inner / "in.csv").write_text(FEES)
+    plan = PLAN.format(file="out.csv")
+    for said, code in (
+        ("sqlite:///../out.db", 2),
+        (f"sqlite:///{tmp_path / 'out.db'}", 2),
+        ("postgresql://books/x", 2),
+        ("sqlite:///own.db", 0),
+    ):
+        (inner / "p.toml").write_text(plan.replace('file = "out.csv"', f'database = "{said}"'))
+        done = kebrin("run", "plans/p.toml", "--inside")
+        assert (done.returncode, "leave the plan's folder" in done.stderr) == (code, code == 2), done.stderr
+    assert not (tmp_path / "out.db").exists()
+    assert (inner / "own.db").exists()
+
+
+def test_logs_and_pages_leave_sources_alone(tmp_path: Path, kebrin: Kebrin) -> None:
+    (tmp_path / "in.csv").write_text(FEES)
+    done = kebrin("--log", "in.csv", "tidy", "in.csv", "-o", "out.csv")
+    assert done.returncode == 2
+    assert "the log would be added to another file" in done.stderr
+    assert (tmp_path / "in.csv").read_text() == FEES
+    assert kebrin("tidy", "in.csv", "-o", "out.csv", "--page", "page.html").returncode == 0
+    page = (tmp_path / "page.html").read_bytes()
+    again = kebrin("tidy", "page.html", "-o", "page.csv", "--page", "page.html", "--accept")
+    assert "written over a source" in again.stderr
+    assert (tmp_path / "page.html").read_bytes() == page
+
+
+def test_parts_are_not_kept_where_others_may_write(
+    tmp_path: Path, kebrin: Kebrin, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "in.csv").write_text(FEES)
+    (tmp_path / "p.toml").write_text(PLAN.format(file="out.csv"))
+    kept = tmp_path / "kept"
+    kept.mkdir()
+    kept.chmod(0o777)
+    monkeypatch.setenv("KEBRIN_KEEP", str(kept))
+    done = kebrin("run", "p.toml", "--if-changed")
+    assert done.returncode == 2
+    assert "parts are not kept where others may write" in done.stderr
+    kept.chmod(0o700)
+    assert kebrin("run", "p.toml", "--if-changed").returncode == 0

@@ -23,7 +23,7 @@ from kebrin.work import unaided
 from kebrin.work.crews import crew_of
 from kebrin.work.gathering import Aside, gather
 from kebrin.work.joining import Terms
-from kebrin.work.keeping import Kept
+from kebrin.work.keeping import Kept, refuse_shared
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Sequence
@@ -69,8 +69,11 @@ class Plan:
             for table in tables
         )
 
-    def fetch(self) -> tuple[Fetched, ...]:
+    def fetch(self, *, inside: bool = False) -> tuple[Fetched, ...]:
         """Fetch the lists behind addresses that the plan names, each into its table's file; nothing is read yet.
+
+        Args:
+            inside: refuse a file that would leave the plan's folder.
 
         Raises:
             SourceError: a service can't be reached, gives no list, or less than it says there is.
@@ -82,9 +85,11 @@ class Plan:
         if not asked:
             return ()
         from kebrin.deliver.fetching import fetch
+        from kebrin.deliver.guard import outside
         from kebrin.sources.services import Service
 
         found = []
+        outside([path for _, path in asked], self.base, refuse=inside)
         for plan, path in asked:
             service = Service(plan.url, plan.records, plan.next, plan.headers, plan.pages, plan.seconds)
             found.append(fetch(service, path))
@@ -125,6 +130,8 @@ class Plan:
             LayoutError: something that the plan names is not there.
             PlanError: no scheduler answers.
         """
+        if keep is not None:
+            refuse_shared(keep)
         if fetch:
             self.fetch()
         used = {step.options().get("using") for table in self.model.table.values() for step in table.step} - {None, ""}

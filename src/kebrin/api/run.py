@@ -11,7 +11,7 @@ from kebrin.api.showing import Proof
 from kebrin.api.table import Table
 from kebrin.deliver import publish
 from kebrin.deliver.drift import Drift, Version, drift_between, version_of
-from kebrin.deliver.guard import check_outputs, outside
+from kebrin.deliver.guard import check_outputs, outside, refuse_databases_outside
 from kebrin.deliver.holding import held
 from kebrin.deliver.notebook import run_html
 from kebrin.deliver.outputs import Target, targets_of, with_findings
@@ -154,6 +154,8 @@ class Run:
         ]
 
     def _write(self, targets: list[Target], *, accept: bool, replace: bool, inside: bool) -> tuple[Published, ...]:
+        if inside:
+            refuse_databases_outside([target.database for target in targets if target.database], self.base)
         refuse_unready(targets)
         targets, left = settled(targets)
         for target in targets:

@@ -35,6 +35,16 @@ def begin(path: Path, command: str, *, values: bool) -> None:
         OutputError: it can't be written to.
     """
     try:
+        with path.open("rb") as there:
+            first = there.readline(1 << 16)
+    except OSError:
+        first = b""
+    if first and not first.startswith(b'{"at": '):
+        raise OutputError(
+            "the log would be added to another file", Place(str(path)), why="what stands there is no log of ours",
+            do="Name another file for the log",
+        )  # fmt: skip
+    try:
         handler = logging.FileHandler(path, encoding="utf-8")
     except OSError as error:
         raise OutputError("the log can't be written", Place(str(path)), why=error.strerror or str(error)) from error

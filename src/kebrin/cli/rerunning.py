@@ -57,7 +57,7 @@ def given_of(said: Iterable[str]) -> dict[str, str]:
 
 def run(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
     """Run a plan; if asked, only where something has changed since the last run."""
-    fetched = asked.if_changed and _fetched(plan_file, asked.given)
+    fetched = asked.if_changed and _fetched(plan_file, asked)
     memory = recall(plan_file, kept_folder()) if asked.if_changed and asked.like is None else None
     if memory is not None and is_unchanged(memory, plan_file, asked.given):
         return _unchanged(memory, as_json=as_json)
@@ -66,7 +66,7 @@ def run(plan_file: Path, asked: Asked, *, as_json: bool) -> int:
     return running.run(plan_file, asked, as_json=as_json, fetch=not fetched)
 
 
-def _fetched(plan_file: Path, given: Mapping[str, str]) -> bool:
+def _fetched(plan_file: Path, asked: Asked) -> bool:
     """Whether the plan names lists behind addresses; they are fetched, since whether they changed can't be told before."""
     try:
         if b"fetch" not in plan_file.read_bytes():
@@ -75,7 +75,7 @@ def _fetched(plan_file: Path, given: Mapping[str, str]) -> bool:
         return False  # it is told when the plan is read
     from kebrin.api import load_plan
 
-    return bool(load_plan(plan_file, given=given).fetch())
+    return bool(load_plan(plan_file, given=asked.given).fetch(inside=asked.inside))
 
 
 def _unchanged(memory: Memory, *, as_json: bool) -> int:

@@ -24,18 +24,19 @@ if TYPE_CHECKING:
 
     from rich.console import Console
 
-    from kebrin.api import Run
+    from kebrin.api import Plan, Run
     from kebrin.cli.rerunning import Asked
     from kebrin.deliver.drift import Drift
     from kebrin.deliver.publish import Published
     from kebrin.deliver.remembering import Choices
+    from kebrin.plan.wanted import Match
 
 
 def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> int:
     """Run a plan, hold its table against wanted rows if there are any, and write its outputs."""
     plan = load_plan(plan_file, given=asked.given)
     if fetch:
-        plan.fetch()
+        plan.fetch(inside=asked.inside)
     if not plan.model.output:
         raise PlanError("the plan names no output", Place(str(plan_file)), do="Add [[output]] with table and file")
     keep = kept_folder() if asked.if_changed else None
@@ -50,8 +51,10 @@ def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> 
         accept=asked.accept, replace=asked.replace, inside=asked.inside
     )
     if asked.page is not None:
+        from kebrin.deliver.guard import refuse_sources
         from kebrin.deliver.page import write_page
 
+        refuse_sources(asked.page, [*reads, *(source.file for one in done.done for source in one.proof.sources)])
         write_page(done.page(values=not asked.page_without_values), asked.page)
     drifts = done.drift
     if keep is not None:
@@ -63,13 +66,7 @@ def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> 
             said["wanted"] = show.plain_match(match)
         print(json.dumps(said, ensure_ascii=False))
     else:
-        out = show.console()
-        tell(out, done, published, drifts)
-        if match is not None:
-            show.wanted(out, match)
-        if asked.page is not None:
-            show.line(out, f"{asked.page}  the proof as a page")
-        show.trace_hint(out, published)
+        _tell_all(plan, done, published, drifts, match, asked)
     return Exit.DONE if done.holds or asked.accept else Exit.NOT_PROVED
 
 
@@ -137,3 +134,22 @@ def tell(out: Console, done: Run, published: tuple[Published, ...], drifts: Sequ
         show.remarks(out, part.proof)
     since_last(out, drifts)
     show.outputs(out, published)
+
+
+def _tell_all(
+    plan: Plan,
+    done: Run,
+    published: tuple[Published, ...],
+    drifts: tuple[Drift, ...],
+    match: Match | None,
+    asked: Asked,
+) -> None:
+    out = show.console()
+    tell(out, done, published, drifts)
+    for name, purpose in plan.model.taken.items():
+        show.line(out, f"{name}  taken from the environment, as {purpose}")
+    if match is not None:
+        show.wanted(out, match)
+    if asked.page is not None:
+        show.line(out, f"{asked.page}  the proof as a page")
+    show.trace_hint(out, published)

@@ -87,8 +87,10 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
         ]
         send()
     if asked.page is not None:
+        from kebrin.deliver.guard import refuse_sources
         from kebrin.deliver.page import proof_page, write_page
 
+        refuse_sources(asked.page, [source.file for source in done[0].proof.sources])
         write_page(proof_page(done, values=not asked.page_without_values), asked.page)
     if as_json:
         print(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import platform
 import re
 import tempfile
 from contextlib import contextmanager, suppress
@@ -16,7 +17,9 @@ from kebrin.errors import OutputError, Place
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-_PART = re.compile(r"\.(?P<name>.+)\.(?P<process>\d+)\.[^.]+\.part")
+# Only what this program on this machine left half written is ever taken away.
+_HERE = hashlib.sha256(platform.node().encode()).hexdigest()[:8]
+_PART = re.compile(rf"\.(?P<name>.+)\.{_HERE}-(?P<process>\d+)\.[^.]+\.kebrin-part")
 #: The files that this process has put in place, for what is said when it is stopped.
 written: list[Path] = []
 
@@ -79,7 +82,9 @@ def _put_in_place(pairs: list[tuple[Path, Path]]) -> None:
 
 def _part_of(path: Path) -> Path:
     path.parent.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(prefix=f".{path.name}.{os.getpid()}.", suffix=".part", dir=path.parent)
+    handle, name = tempfile.mkstemp(
+        prefix=f".{path.name}.{_HERE}-{os.getpid()}.", suffix=".kebrin-part", dir=path.parent
+    )
     os.close(handle)
     return Path(name)
 
@@ -93,7 +98,7 @@ def clear_leftovers(folder: Path) -> None:
     """Mend what a killed run has left in a folder: finish a pair of data and proof that was half in place, remove the rest."""
     if not folder.is_dir():
         return
-    for part in folder.glob(".*.part"):
+    for part in folder.glob(".*.kebrin-part"):
         match = _PART.fullmatch(part.name)
         if match is None or _runs(int(match["process"])):
             continue

@@ -212,3 +212,20 @@ def outside(outputs: Iterable[Path], base: Path, *, refuse: bool) -> dict[Path, 
         if not address_of(path):  # an address is seen to be one
             found[path] = (f"{path.name} is outside of the plan's folder: {whole}",)
     return found
+
+
+def refuse_databases_outside(addresses: Iterable[str], base: Path) -> None:
+    """Refuse databases but for files in a plan's folder.
+
+    Raises:
+        OutputError: one is elsewhere, or is named in the environment.
+    """
+    for said in addresses:
+        kind, sign, name = said.partition(":///")
+        file = base / name.partition("?")[0]
+        if kind.partition("+")[0] == "sqlite" and sign and name and file.resolve().is_relative_to(base.resolve()):
+            continue
+        raise OutputError(
+            "an output would leave the plan's folder", Place(f"database {said.partition('://')[0]}"),
+            why="it is a database outside of it", do="Name a database in a file inside of it, or run without --inside",
+        )  # fmt: skip

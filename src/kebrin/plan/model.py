@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import posixpath
 from typing import Annotated, Literal
+from urllib.parse import urlsplit
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
@@ -361,16 +362,35 @@ class PlanModel(Strict):
     `set` names values from outside with what they are where nothing else is said: `{name}` stands for them in every text of the
     plan, and `kebrin run PLAN --set name=value` says another. One that is empty must be said.
 
+    `environment` names the variables of the environment that the plan takes (`env:NAME` in a header or as a database): no
+    other is looked at, and a run says which.
+
     `tables_of` names other plans, relative to this one: their tables stand beside its own, so that steps can look things up in
     them, `from` and outputs can name them. Their files stay where they are; their outputs are not written.
     """
 
     kebrin: Literal[1]
+    environment: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
     tables_of: Annotated[tuple[str, ...], BeforeValidator(as_list, json_schema_input_type=str | list[str])] = ()
     given: dict[str, str | float] = Field({}, alias="set")
     table: dict[str, TablePlan] = Field(min_length=1)
     proof: ProofPlan = ProofPlan()
     output: tuple[OutputPlan, ...] = ()
+
+    @property
+    def taken(self) -> dict[str, str]:
+        """The variables of the environment that it takes, each with what for."""
+        headers = {
+            said[4:]: f"the header {name} to {urlsplit(table.fetch.url).netloc}"
+            for table in self.table.values()
+            if table.fetch is not None
+            for name, said in table.fetch.headers.items()
+            if said.startswith("env:")
+        }
+        databases = {
+            one.database[4:]: "the address of a database" for one in self.output if one.database.startswith("env:")
+        }
+        return headers | databases
 
     @property
     def tables(self) -> tuple[str, ...]:

@@ -121,6 +121,14 @@ def _checked(content: Mapping[str, Any], text: str, file: str) -> PlanModel:
         plan = PlanModel.model_validate(content)
     except ValidationError as error:
         raise _told(error, text, file) from None
+    for name, purpose in plan.taken.items():
+        if name not in plan.environment:
+            where = Place(file, line=_place_of(text, f"env:{name}"))
+            raise PlanError(
+                f"the plan takes {name!r} from the environment and does not say so", where,
+                why=f"it would be {purpose}; a plan names what it takes",
+                do=f"If you trust the plan, add the line environment = {sorted({*plan.environment, name})} below kebrin = 1",
+            )  # fmt: skip
     for number, output in enumerate(plan.output):
         if output.what == "table" and output.table not in plan.tables:
             near = nearest(output.table, plan.tables)
@@ -129,6 +137,11 @@ def _checked(content: Mapping[str, Any], text: str, file: str) -> PlanModel:
                 why=f"the plan has {', '.join(plan.tables)}", do=f"Did you mean {near!r}?" if near else "Name one of these",
             )  # fmt: skip
     return plan
+
+
+def _place_of(text: str, said: str) -> int:
+    """The first line that holds a text; 0 for none."""
+    return next((number for number, line in enumerate(text.splitlines(), 1) if said in line), 0)
 
 
 def _told(error: ValidationError, text: str, file: str) -> PlanError:

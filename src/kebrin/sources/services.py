@@ -108,7 +108,16 @@ def listed(service: Service, *, sleep: Callable[[float], None] = time.sleep) -> 
     ends = time.monotonic() + service.seconds
     left = MOST_BYTES
     url, seen = service.url, {service.url}
-    with httpx.Client(headers=dict(service.headers), follow_redirects=True, max_redirects=5) as client:
+
+    def stay(response: httpx.Response) -> None:
+        """Headers may be secrets: they go to the host that they were stated for, and to no other."""
+        if response.has_redirect_location:
+            _refuse_leaving(urljoin(str(response.url), response.headers["location"]), service)
+
+    hooks = {"response": [stay]}
+    with httpx.Client(
+        headers=dict(service.headers), follow_redirects=True, max_redirects=5, event_hooks=hooks
+    ) as client:
         while True:
             answer = _Asking(client, Place(service.url), ends, sleep).page(url, left)
             left -= len(answer.body)
@@ -149,6 +158,18 @@ def _refuse_elsewhere(url: str, service: Service) -> None:
             "the next page is said to be elsewhere", Place(service.url), why=f"at {urlsplit(url).netloc or url!r}, and only the "
             "service that is named is asked", do="Ask who runs the service, or name the other address",
         )  # fmt: skip
+
+
+def _refuse_leaving(url: str, service: Service) -> None:
+    """Refuse to be sent to another host, or to the same one without its lock."""
+    there, here = urlsplit(url), urlsplit(service.url)
+    if there.netloc == here.netloc and there.scheme in {here.scheme, "https"}:
+        return
+    raise SourceError(
+        "the service sends elsewhere", Place(service.url),
+        why=f"to {there.scheme}://{there.netloc}, and what is sent along is for the service that is named",
+        do="Ask who runs the service, or name the other address",
+    )  # fmt: skip
 
 
 def _for_ever(service: Service, pages: int) -> SourceError:

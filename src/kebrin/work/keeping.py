@@ -9,6 +9,7 @@ from __future__ import annotations
 import hashlib
 import os
 import pickle
+import stat
 import sys
 import tempfile
 import time
@@ -17,6 +18,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
+from kebrin.errors import OutputError, Place
 from kebrin.sources.files import digest
 from kebrin.version import VERSION
 
@@ -39,6 +41,23 @@ def kept_folder() -> Path:
     if sys.platform == "darwin":
         return Path.home() / "Library" / "Caches" / "kebrin"
     return Path(os.environ.get("XDG_CACHE_HOME", Path.home() / ".cache")) / "kebrin"
+
+
+def refuse_shared(folder: Path) -> None:
+    """Refuse to keep parts in a folder that others may write to: what is kept is taken up again as it is, and could be code.
+
+    Raises:
+        OutputError: it belongs to somebody else, or its group or everybody may write to it.
+    """
+    if not hasattr(os, "geteuid") or not folder.exists():
+        return
+    state = folder.stat()
+    if state.st_uid == os.geteuid() and not state.st_mode & (stat.S_IWGRP | stat.S_IWOTH):
+        return
+    raise OutputError(
+        "parts are not kept where others may write", Place(str(folder)), why="what they put there would be run as yours",
+        do=f"Take the right to write from others (chmod go-w {folder}), or set KEBRIN_KEEP to a folder of your own",
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
