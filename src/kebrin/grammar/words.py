@@ -56,6 +56,8 @@ _CONTINUED = re.compile(
     r"[\s,;:–—-]*[(\[]?\s*\b(?:cont(?:inued|inuation|['’]?d)?\b\.?|fortsetzung|forts\.|suite|segue|continuaci[oó]n|vervolg)\s*[)\]]?\s*$",
     re.IGNORECASE,
 )
+#: Looked for first, for that is quick.
+CONTINUED_BEGINS = ("cont", "forts", "suite", "segue", "vervolg")
 _COMMENTED = re.compile(r"^[#%;!]+\s+(?=[^\W\d_])")
 #: A text that says what it is: "Harbour: Hallan".
 KEYED = re.compile(r"(?P<key>[^\W\d_][^:]{0,38}?)\s*:\s+(?P<value>[^\s:][^:]*)")

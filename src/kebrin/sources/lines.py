@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import islice, pairwise, takewhile, zip_longest
 from typing import TYPE_CHECKING
 
-from kebrin.grammar.words import without_continued
+from kebrin.grammar.words import CONTINUED_BEGINS, without_continued
 from kebrin.sources.aligned import Field, Placed, Row, field_of, reads_as_figure
 
 if TYPE_CHECKING:
@@ -69,7 +69,10 @@ def lines_of(text: str) -> Lines:
     plain = list(map(str.rstrip, lines))
     if not any(sign in text for sign in "\f\t") and not any("\r" in line for line in plain):
         return Lines(plain, range(len(plain)))
-    parts = [list(_printed_over(line)) for line in lines]
+    parts = [
+        list(_printed_over(line)) if "\f" in line or "\r" in line or "\t" in line else [own]
+        for line, own in zip(lines, plain, strict=True)
+    ]
     numbers = [at for at, own in enumerate(parts) for _ in own]
     return Lines([part for own in parts for part in own], numbers)
 
@@ -185,10 +188,25 @@ def says_page(line: str) -> bool:
     return any(word in low for word in PAGE_BEGINS) and PAGE.search(line) is not None
 
 
+def holding(texts: Sequence[str], words: Sequence[str]) -> Iterator[int]:
+    """Which lines hold one of some words, in any case; most reports hold none of them, and that is seen at once.
+
+    >>> list(holding(["Fee", "Page 2", "PAGE 3"], ["pag", "seite"]))
+    [1, 2]
+    """
+    low = "\n".join(texts).lower()
+    own = [word for word in words if word in low]
+    lines = low.split("\n") if own else []
+    for at, line in enumerate(lines):
+        for word in own:
+            if word in line:
+                yield at
+                break
+
+
 def numbered_pages(texts: Sequence[str]) -> list[int]:
     """Which lines say which page they are."""
-    low = "\n".join(texts).lower()
-    return [at for at, text in enumerate(texts) if says_page(text)] if any(map(low.count, PAGE_BEGINS)) else []
+    return [at for at in holding(texts, PAGE_BEGINS) if PAGE.search(texts[at]) is not None]
 
 
 def without_page_behind(texts: Sequence[str]) -> list[str]:
@@ -340,6 +358,8 @@ def said_on(texts: Sequence[str]) -> list[int]:
     found: list[int] = []
     above: dict[str, int] = {}
     last = ""
+    if next(holding(texts, CONTINUED_BEGINS), -1) < 0:
+        return found
     for at, text in enumerate(texts):
         said = " ".join(text.split())
         if not said:

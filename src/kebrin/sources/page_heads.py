@@ -39,7 +39,21 @@ def without_page_heads(lines: Lines, begin: str = "") -> tuple[Lines, list[int]]
             if start + at >= len(texts) or not _same_head(head, texts[start + at]):
                 break
             gone.add(start + at)
-    return lines.but(gone), sorted(gone)
+    return lines.but(gone | _blanks_before(texts, starts[1:], gone)), sorted(gone)
+
+
+def _blanks_before(texts: Sequence[str], starts: Sequence[int], gone: set[int]) -> set[int]:
+    """The blank lines at the foot of a page, where what stood on it goes on right below the next head."""
+    found: set[int] = set()
+    for start in starts:
+        below = next((at for at in range(start, min(start + _HEAD_LINES, len(texts))) if at not in gone), -1)
+        if start not in gone or below < 0 or not texts[below].strip():
+            continue
+        above = start - 1
+        while above >= 0 and not texts[above].strip():
+            found.add(above)
+            above -= 1
+    return found
 
 
 def _end_of_head(texts: Sequence[str], starts: Sequence[int], first: Sequence[str]) -> int:

@@ -68,7 +68,7 @@ def steady(head: Sheet, work: SheetWork, *, keeps: bool = False) -> Steady | Non
         layout.totals,
         layout.label_rows,
         layout.repeats,
-        layout.pages,
+        any(page > layout.body_rows[0] for page in layout.pages) if len(layout.body_rows) else layout.pages,
         layout.mark_columns,
         layout.left_out,
         layout.notes,
