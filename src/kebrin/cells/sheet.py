@@ -177,6 +177,29 @@ class Sheet:
         ) in self._spans
 
     @cached_property
+    def _merged(self) -> NDArray[np.int32] | None:
+        """Which merge each cell lies in, by its number; -1 in none."""
+        if not self.merges:
+            return None
+        found = np.full(self.shape, -1, np.int32)
+        for number in range(len(self.merges) - 1, -1, -1):
+            area = self.merges[number]
+            found[area.top : area.bottom + 1, area.left : area.right + 1] = number
+        return found
+
+    def merge_at(self, row: int, column: int) -> Area | None:
+        """The merge that a cell lies in; None if it lies in none.
+
+        >>> sheet = replace(Sheet.of([["R", None], ["F", "S"]]), merges=(Area(0, 0, 0, 1),))
+        >>> sheet.merge_at(0, 1), sheet.merge_at(1, 1)
+        (Area(top=0, left=0, bottom=0, right=1), None)
+        """
+        if self._merged is None or row >= self.shape[0] or column >= self.shape[1]:
+            return None
+        number = int(self._merged[row, column])
+        return None if number < 0 else self.merges[number]
+
+    @cached_property
     def _spans(self) -> frozenset[tuple[int, int, int]]:
         return frozenset((area.left, area.right, area.top) for area in self.merges)
 

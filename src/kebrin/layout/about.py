@@ -232,7 +232,7 @@ def _leaves_blank(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np
     filled = sheet.filled[np.ix_(records, blank)].mean(axis=0) >= _NEARLY_ALL
     words = np.isin(blank, layout.stub_columns)
     words |= ~sheet.data[np.ix_(records, blank)].any(axis=0)
-    merged = [any(one.holds(line.row, int(at)) for one in sheet.merges) for at in blank]
+    merged = [sheet.merge_at(line.row, int(at)) is not None for at in blank]
     return bool((filled & words & ~np.array(merged, np.bool_)).any())
 
 

@@ -166,7 +166,7 @@ def bare_marks(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) 
             continue
         above = rows[(rows < filled[0]) & sheet.filled[rows, before]]
         above = above[[_may_head(sheet, int(row), before) for row in above]] if len(above) else above
-        merged = any(area.holds(int(row), column) for row in above for area in sheet.merges)
+        merged = any(sheet.merge_at(int(row), column) for row in above)
         said = {sheet.text(int(row), column) for row in filled}
         figures = int(sheet.data[rows, before].sum())
         if len(above) and not merged and len(said) <= _MOST_MARKS and _are_marks(said, len(filled), figures):

@@ -431,7 +431,7 @@ def _value_below(sheet: Sheet, block: Area | None, row: int, column: int) -> tup
 
 
 def _merge_at(sheet: Sheet, row: int, column: int) -> Area:
-    return next((area for area in sheet.merges if area.holds(row, column)), Area(row, column, row, column))
+    return sheet.merge_at(row, column) or Area(row, column, row, column)
 
 
 def _is_label(sheet: Sheet, row: int, column: int) -> bool:

@@ -98,7 +98,7 @@ def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], *, has_inner:
     if any(":" in text and sheet.kinds[row, column] == Kind.TEXT for text, column in zip(texts, filled, strict=True)):
         return all(text.replace(":", "").isdigit() for text in texts)  # times of day head columns, "Code: N4" does not
     if len(filled) == 1 and has_inner:
-        merge = next((area for area in sheet.merges if area.holds(row, int(filled[0]))), None)
+        merge = sheet.merge_at(row, int(filled[0]))
         # One heading over everything: a spanner if it is merged over body columns only, else a title.
         left_of_body = bool(sheet.filled[row, : columns[0]].any())
         return (merge is not None and merge.left == int(columns[0])) or (
@@ -108,4 +108,4 @@ def _is_heading(sheet: Sheet, row: int, columns: NDArray[np.intp], *, has_inner:
 
 
 def _spans_body(sheet: Sheet, row: int, columns: NDArray[np.intp]) -> bool:
-    return any(area.holds(row, int(columns[0])) for area in sheet.merges)
+    return sheet.merge_at(row, int(columns[0])) is not None

@@ -95,7 +95,7 @@ def _stub_head(sheet: Sheet, boxhead: Sequence[int], column: int) -> tuple[int, 
     if UNIT_LABEL.fullmatch(lowest) or (lowest and _gives_units(sheet, filled[0])):
         boxhead = [row for row in boxhead if row < filled[0]]  # "Unit" names the row of units, and no labels below it
     for row in reversed(boxhead):
-        area = next((area for area in sheet.merges if area.holds(row, column)), None)
+        area = sheet.merge_at(row, column)
         at = (row, column) if area is None or area.left != column else (area.top, area.left)
         if sheet.kinds[at] != Kind.BLANK:
             return at

@@ -117,7 +117,7 @@ def counting_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     found = []
     for at in np.flatnonzero(counts[:-1]).tolist():
         above, own = np.arange(max(int(rows[at]) - _REACH, 0), int(rows[at])), int(columns[0])
-        spanned = [any(area.holds(int(row), int(one)) for area in sheet.merges for row in above) for one in columns]
+        spanned = [any(sheet.merge_at(int(row), int(one)) for row in above) for one in columns]
         named = sheet.filled[np.ix_(above, columns)].any(axis=0) | np.array(spanned)
         worded = (sheet.filled[above, own] & ~sheet.data[above, own]).any()
         follows = numbers[at + 1, 0]

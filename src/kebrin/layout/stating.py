@@ -67,7 +67,7 @@ def find_anchor(sheet: Sheet, stated: Stated) -> Anchor | None:
             )  # fmt: skip
         return Anchor(*cell, exact=True, said=stated.starts)
     row, column = find_text(sheet, stated.starts, "starts")
-    bottom = next((area.bottom for area in sheet.merges if area.holds(row, column)), row)
+    bottom = area.bottom if (area := sheet.merge_at(row, column)) else row
     return Anchor(bottom, column, exact=False, said=stated.starts)
 
 

@@ -123,7 +123,7 @@ def _past_total(sheet: Sheet, layout: Layout) -> list[Finding]:
 
 
 def _is_merged(sheet: Sheet, row: int, column: int) -> bool:
-    return any(area.holds(row, column) for area in sheet.merges)
+    return sheet.merge_at(row, column) is not None
 
 
 def _is_share(label: str) -> bool:
