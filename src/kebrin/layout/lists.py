@@ -204,8 +204,10 @@ def classified(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.i
     repeats = sorted(again)
     records = [row for row in below[several | keys[: end + 1]].tolist() if row not in again]
     lone = below[~(several | keys[: end + 1])].tolist()
-    comments = [row for row in lone if _is_comment(sheet, row, used, among=_alone_in(sheet, lone, used))]
-    alone = [row for row in lone if row not in set(comments)]
+    among = _alone_in(sheet, lone, used)
+    comments = [row for row in lone if _is_comment(sheet, row, used, among=among)]
+    said = set(comments)
+    alone = [row for row in lone if row not in said]
     # Rows with one short label head what follows where a list begins with one; else they are records of a key alone.
     if alone and records and alone[0] < records[0] and all(sheet.filled[row, used[0]] for row in alone):
         sections, more = tuple(alone), []

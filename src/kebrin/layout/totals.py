@@ -101,6 +101,8 @@ class Search:
         self.words = [""] * len(self.paths)
         for at in said.lines(self._calls_total, every=bool(self.names)):
             self.words[at] = self._word(self.paths[at])
+        self.depths = np.asarray(self.signs.depths, np.intp)
+        self.worded = np.array(list(map(bool, self.words)), np.bool_)
         if self.words_count:
             self.means = set(said.lines(average_word))
             self.carried = _carrying(self, said.lines(carried_word)) if self.axis == "row" else set()
@@ -114,6 +116,13 @@ class Search:
                     continue  # where most lines say so, it is what they are called: a leave that is "Annual"
                 self.wholes[at] = f"{label!r} speaks of a whole"
             self.wholes |= dict.fromkeys(beside_months(self.paths), "it names several months, beside months")
+
+    @property
+    def plain(self) -> NDArray[np.bool_]:
+        """Which lines are called no total, and are not known to be one."""
+        left = ~self.worded
+        left[list(self.found)] = False
+        return left
 
     @cached_property
     def extremes(self) -> NDArray[np.bool_]:

@@ -215,9 +215,7 @@ def _combined(search: Search, parts: NDArray[np.intp], *, mean: bool) -> Numbers
 
 def _candidates(search: Search, line: int) -> Iterator[tuple[NDArray[np.intp], str]]:
     """Sets of lines that a worded total could sum, the likeliest first."""
-    leaves = np.array(
-        [at for at in range(len(search.paths)) if not search.words[at] and at not in search.found], np.intp
-    )
+    leaves = np.flatnonzero(search.plain)
     # The smallest of some lines is none of those that their mean is of; a harbour may be called so, and is tried as well.
     plain = leaves[~search.extremes[leaves]]
     if len(plain) < len(leaves) and search.words_count:
@@ -237,17 +235,17 @@ def _among(search: Search, line: int, leaves: NDArray[np.intp]) -> Iterator[tupl
     named = _parts_by_labels(search, line, leaves)
     if len(named):
         yield named, f"the {len(named)} lines that its labels name"
-    depths = search.signs.depths
-    outer = leaves[[depths[leaf] == 0 for leaf in leaves.tolist()]] if any(depths) else leaves
+    outer = leaves[search.depths[leaves] == 0] if search.depths.any() else leaves
     if 0 < len(outer) < len(leaves):
         yield outer, f"the {len(outer)} lines that are no part of another"
     before, after = leaves[leaves < line], leaves[leaves > line]
-    marks = [at for at in range(line) if search.words[at] or at in search.found]
-    for start in [0, *[mark + 1 for mark in marks[-_RECENT_STARTS:]]]:
+    marks = np.flatnonzero(~search.plain[:line])[-_RECENT_STARTS:].tolist()
+    for start in [0, *[mark + 1 for mark in marks]]:
         run = before[before >= start]
         if len(run):
             yield run, f"the {len(run)} lines before it"
-    later = next((at for at in range(line + 1, len(search.paths)) if search.words[at]), len(search.paths))
+    worded = np.flatnonzero(search.worded[line + 1 :])
+    later = line + 1 + int(worded[0]) if len(worded) else len(search.paths)
     for stop in sorted({later, len(search.paths)}):
         run = after[after < stop]
         if len(run):
