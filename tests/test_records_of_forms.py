@@ -209,3 +209,13 @@ def test_a_survey_shows_the_records_that_tidying_makes(
     assert "no table" not in said
     assert "unclaimed" not in said
     assert said.count("tidy: 1 row") == 2
+
+
+def test_a_list_below_pairs_is_no_form(tmp_path: Path) -> None:
+    said = {"Skua": ("Brae", "March"), "Tern": ("Wick", "April"), "Gull": ("Foss", "May")}
+    sheets = {
+        name: [["Quay", port], ["Period", month], [], ["boat", "dues"], ["Lark", 4.5], ["Auk", 3.5]]
+        for name, (port, month) in said.items()
+    }
+    with pytest.raises(kb.LayoutError, match="no table was found"):
+        kb.tidy_reports(write_book(tmp_path / "v.xlsx", sheets))

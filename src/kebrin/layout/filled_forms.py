@@ -91,6 +91,12 @@ def labels_of(sheet: Sheet, *, or_list: bool = False) -> tuple[str, ...]:
         if len(columns) % 2 or len(np.unique(kinds)) < 2 or bool((figures & same).any()):
             return ()
     pairs = _named(texts, _pairs(texts, filled, same))
+    cells = sorted(pair.value for pair in pairs if filled[pair.value])
+    inner = [cell for cell in cells if cell[0] > cells[0][0]]
+    if any(
+        _heads_figures(filled, figures, filled, cell, [one for one in inner if one[1] == cell[1]]) for cell in inner
+    ):
+        return ()
     if or_list and _is_list(grid, figures, np.zeros(texts.shape, np.bool_), pairs):
         return ()
     names = [pair.name for pair in pairs]
@@ -236,7 +242,10 @@ def _is_list(
         by_column.setdefault(pair.value[1], []).append(pair.value)
     said = (texts != "").any(axis=0)
     for cells in by_column.values():
-        first, *rest = sorted(cell for cell in cells if said[cell]) or [(0, 0)]
+        own_cells = sorted(cell for cell in cells if said[cell])
+        if any(_heads_figures(said, figures, same, cell, own_cells) for cell in own_cells):
+            return True
+        first, *rest = own_cells or [(0, 0)]
         if len(rest) < FEWEST - 1:
             continue
         heads = texts[(slice(None), *first)].tolist()
@@ -247,6 +256,17 @@ def _is_list(
         if len(by_column) == 1 and len(set(own)) == 1 and series:
             return True
     return False
+
+
+def _heads_figures(
+    said: NDArray[np.bool_], figures: NDArray[np.bool_], same: NDArray[np.bool_], cell: Cell, cells: Sequence[Cell]
+) -> bool:
+    """Whether a word that all copies say begins a section of nothing but figures: a list stands there under its heading."""
+    row = cell[0]
+    if not same[cell] or figures[cell] or (row and said[row - 1].any()):
+        return False
+    below = [other for at, other in enumerate(other for other in cells if other[0] > row) if other[0] == row + 1 + at]
+    return len(below) >= _FEWEST_OTHERS and all(bool(figures[other]) for other in below)
 
 
 def _letters(text: str) -> str:

@@ -64,6 +64,8 @@ def form_labels(works: Sequence[SheetWork]) -> list[tuple[str, ...]]:
     """
     found: list[tuple[str, ...]] = [() for _ in works]
     for group in _groups(works):
+        if _are_lists([works[at] for at in group]):
+            continue
         names = alike_forms([copy.sheet for at in group if (copy := works[at].copy) is not None])
         for at in group if names else ():
             found[at] = names
@@ -95,6 +97,13 @@ def with_records(works: Sequence[SheetWork]) -> list[SheetWork]:
         for work, names in zip(works, labels, strict=True)
     ]
     return [replace(one or work, copy=None) for work, one in zip(works, made, strict=True)]
+
+
+def _are_lists(works: Sequence[SheetWork]) -> bool:
+    """Whether all sheets hold the same tables, and nothing was left over: their headings are none that was filled in."""
+    columns = {tuple((piece.table.columns, frozenset(piece.fields)) for piece in work.pieces) for work in works}
+    headed = all(piece.layout.boxhead_rows for work in works for piece in work.pieces)
+    return len(columns) == 1 and () not in columns and headed and not any(any(complaints(work)) for work in works)
 
 
 def _odd(work: SheetWork) -> bool:
