@@ -6,6 +6,7 @@ import datetime as dt
 from typing import TYPE_CHECKING, Any
 
 import pytest
+import xlsxwriter
 
 import kebrin as kb
 from building import write_book
@@ -219,3 +220,23 @@ def test_a_list_below_pairs_is_no_form(tmp_path: Path) -> None:
     }
     with pytest.raises(kb.LayoutError, match="no table was found"):
         kb.tidy_reports(write_book(tmp_path / "v.xlsx", sheets))
+
+
+def test_a_plan_of_a_form_states_no_other_layout(tmp_path: Path) -> None:
+    (tmp_path / "plan.toml").write_text(
+        'kebrin = 1\n[table.v]\nfiles = "v.xlsx"\n[table.v.layout]\nform = ["Vessel"]\nstub = ["a"]\n', "utf-8"
+    )
+    with pytest.raises(kb.PlanError, match="form names the labels of a form, which has no stub"):
+        kb.load_plan(tmp_path / "plan.toml")
+
+
+def test_hidden_lines_of_a_form_are_never_taken_unseen(tmp_path: Path) -> None:
+    book = write_book(tmp_path / "v.xlsx", {name: pairs(name) for name in SAID})
+    plan = kb.draft(book, base=tmp_path)
+    with xlsxwriter.Workbook(str(book)) as hidden:
+        page = hidden.add_worksheet("Skua")
+        for at, row in enumerate(pairs("Skua")):
+            page.write_row(at, 0, row)
+        page.set_row(4, None, None, {"hidden": True})
+    with pytest.raises(kb.LayoutError, match="the form has hidden rows or columns"):
+        plan.run()

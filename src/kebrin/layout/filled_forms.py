@@ -77,25 +77,14 @@ def labels_of(sheet: Sheet, *, or_list: bool = False) -> tuple[str, ...]:
     texts: NDArray[np.str_] = grid[0]
     filled = texts != ""
     several = filled & (filled.sum(axis=1) > 1)[:, None]
-    colons = np.char.endswith(texts, ":") & filled
-    if int(colons.sum()) >= FEWEST:
-        same = colons
-        if not (several <= (same | np.roll(same, 1, axis=1) | np.roll(same, 2, axis=1))).all():
-            return ()
-    else:
-        columns = np.flatnonzero(several.any(axis=0))
-        same = np.zeros(texts.shape, np.bool_)
-        same[:, columns[::2]] = several[:, columns[::2]]
-        behind = several[:, columns[1::2]]
-        kinds = sheet.kinds[:, columns[1::2]][behind]
-        if len(columns) % 2 or len(np.unique(kinds)) < 2 or bool((figures & same).any()):
-            return ()
-    pairs = _named(texts, _pairs(texts, filled, same))
+    same = _label_cells(sheet, texts, figures, several)
+    pairs = [] if same is None else _named(texts, _pairs(texts, filled, same))
+    if same is None or not pairs:
+        return ()
     cells = sorted(pair.value for pair in pairs if filled[pair.value])
     inner = [cell for cell in cells if cell[0] > cells[0][0]]
-    if any(
-        _heads_figures(filled, figures, filled, cell, [one for one in inner if one[1] == cell[1]]) for cell in inner
-    ):
+    beside = {column: [cell for cell in inner if cell[1] == column] for _, column in inner}
+    if any(_heads_figures(filled, figures, filled, cell, beside[cell[1]]) for cell in inner):
         return ()
     if or_list and _is_list(grid, figures, np.zeros(texts.shape, np.bool_), pairs):
         return ()
@@ -103,6 +92,21 @@ def labels_of(sheet: Sheet, *, or_list: bool = False) -> tuple[str, ...]:
     said = sum(bool(filled[pair.value]) for pair in pairs)
     sound = FEWEST <= len(names) <= MOST and len(set(names)) == len(names) and 2 * said > len(names)
     return tuple(names) if sound and int(several.sum()) <= int(same.sum()) + said else ()
+
+
+def _label_cells(
+    sheet: Sheet, texts: NDArray[np.str_], figures: NDArray[np.bool_], several: NDArray[np.bool_]
+) -> NDArray[np.bool_] | None:
+    """Where the labels of one form stand: texts with a colon, or every other column before what is of several kinds."""
+    colons: NDArray[np.bool_] = np.char.endswith(texts, ":")
+    if int(colons.sum()) >= FEWEST:
+        near = colons | np.roll(colons, 1, axis=1) | np.roll(colons, 2, axis=1)
+        return colons if (several <= near).all() else None
+    columns = np.flatnonzero(several.any(axis=0))
+    same = np.zeros(texts.shape, np.bool_)
+    same[:, columns[::2]] = several[:, columns[::2]]
+    kinds = sheet.kinds[:, columns[1::2]][several[:, columns[1::2]]]
+    return None if len(columns) % 2 or len(np.unique(kinds)) < 2 or (figures & same).any() else same
 
 
 def as_one_record(sheet: Sheet, names: Sequence[str]) -> Sheet:
@@ -116,8 +120,13 @@ def as_one_record(sheet: Sheet, names: Sequence[str]) -> Sheet:
     ([['Vessel', 'Built', 'Port'], ['Skua', 2001.0, None]], 'B2')
 
     Raises:
-        LayoutError: a label stands nowhere on the sheet, or a cell is neither a label nor beside one.
+        LayoutError: most labels stand nowhere on the sheet, a cell is neither a label nor beside one, or some are hidden.
     """
+    if sheet.has_hidden_lines:
+        raise LayoutError(
+            "the form has hidden rows or columns", Place(sheet.source, sheet.name), why="what they hold may be filled in or not",
+            do="Show them or take them out, or leave the sheet out in the plan (sheets = { except = [...] })",
+        )  # fmt: skip
     pairs = _found(sheet, names)
     used = {cell for pair in pairs for cell in (pair.label, pair.value)}
     rest = [cell for cell in zip(*(at.tolist() for at in np.nonzero(sheet.filled)), strict=True) if cell not in used]

@@ -107,6 +107,15 @@ class LayoutPlan(Strict):
         return value
 
     @model_validator(mode="after")
+    def _form_stands_alone(self) -> LayoutPlan:
+        # Rows and columns are those of one record then, and nobody could say which are meant.
+        names = "starts ends boxhead stub cutins beside turn within joined headings leave_out".split()
+        others = [name for name in names if self.form and getattr(self, name) not in (None, (), "", False)]
+        if others:
+            raise ValueError(f"form names the labels of a form, which has no {', '.join(others)}")
+        return self
+
+    @model_validator(mode="after")
     def _measures_is_a_row(self) -> LayoutPlan:
         # Without headings none names the measures; so the one line boxhead = [] answers a question of a drafted plan.
         if self.measures and self.boxhead and not self.headings and self.measures not in (*self.boxhead, self.joined):

@@ -42,7 +42,7 @@ class Copy:
 
 def may_be_copy(sheet: Sheet) -> bool:
     """Whether a sheet is small enough for a form, and has texts enough for its labels."""
-    if sheet.values.size > _MOST_CELLS * _MOST_CELLS:
+    if sheet.values.size > _MOST_CELLS * _MOST_CELLS or sheet.has_hidden_lines:
         return False
     filled = int(sheet.filled.sum())
     texts = int((sheet.kinds == Kind.TEXT).sum())
@@ -53,7 +53,7 @@ def with_copy(sheet: Sheet, work: SheetWork, ask: Ask) -> SheetWork:
     """The work on a sheet with the sheet itself, if it may be a copy of a form: that is seen over all sheets."""
     if not may_be_copy(sheet):
         return work
-    return replace(work, copy=Copy(replace(sheet, look_up_formats=None, has_hidden_lines=False), ask))
+    return replace(work, copy=Copy(replace(sheet, look_up_formats=None), ask))
 
 
 def form_labels(works: Sequence[SheetWork]) -> list[tuple[str, ...]]:
