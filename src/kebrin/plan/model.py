@@ -109,7 +109,19 @@ class LayoutPlan(Strict):
     @model_validator(mode="after")
     def _form_stands_alone(self) -> LayoutPlan:
         # Rows and columns are those of one record then, and nobody could say which are meant.
-        names = "starts ends boxhead stub cutins beside turn within joined headings leave_out".split()
+        names = [
+            "starts",
+            "ends",
+            "boxhead",
+            "stub",
+            "cutins",
+            "beside",
+            "turn",
+            "within",
+            "joined",
+            "headings",
+            "leave_out",
+        ]
         others = [name for name in names if self.form and getattr(self, name) not in (None, (), "", False)]
         if others:
             raise ValueError(f"form names the labels of a form, which has no {', '.join(others)}")
