@@ -243,7 +243,7 @@ def test_the_same_file_twice_and_a_month_delivered_again_are_found(year: Path) -
     assert any("t_2031-02.xlsx is the same, byte for byte, as t_2031-02 copy.xlsx" in one for one in run.proof.failures)
     returns(year / "in/t_2031-02 copy.xlsx", by=99)
     said = " ".join(plan(year).run().proof.failures)
-    assert "24 rows bear the same labels" in said
+    assert "24 rows have the same labels" in said
     assert "those of t_2031-02.xlsx are in t_2031-02 copy.xlsx already" in said
 
 

@@ -71,7 +71,7 @@ def test_names_that_differ_in_case_and_blanks_take_the_commonest_form() -> None:
 
 def test_in_short_texts_case_may_mean_something() -> None:
     found = meant(["m", "M", "m", "kg"])
-    assert "differ in case alone" in found.question
+    assert "differ in case only" in found.question
     assert not found.conclusive
     assert standardised(table(unit=["m", "M"]))[1] == []
 

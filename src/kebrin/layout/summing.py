@@ -119,7 +119,7 @@ def _told_of(
     doubted: Mapping[int, tuple[tuple[str | None, ...], str]],
 ) -> list[Evidence]:  # fmt: skip
     """What is said of lines that are called totals and sum nothing, and of those in doubt, with their labels."""
-    none, why = np.empty(0, np.int32), "it is called a total but is the sum of nothing here"
+    none, why = np.empty(0, np.int32), "it is called a total, and no run of lines adds up to it"
     said = [
         Evidence(KEPT, TotalLine(axis, line, none, "").name, why, 0.5, cells=_named_at(sheet, frame, axis, line))
         for line in unmatched

@@ -235,7 +235,7 @@ def _as_spellings(texts: Texts, column: str) -> Suggestion:
         return Suggestion("codes in several spellings", step, why, asked, conclusive=sure)
     if plain.unsure:
         shown = " and ".join(map(repr, plain.unsure[0]))
-        asked = f"{shown} differ in case alone, which may mean something in so short a text"
+        asked = f"{shown} differ in case only: are they one code?"
         return Suggestion("codes in several spellings", step, "; ".join(whys), asked, conclusive=sure)
     return Suggestion("text", step, "; ".join(whys), conclusive=sure)
 

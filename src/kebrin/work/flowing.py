@@ -12,7 +12,7 @@ from kebrin.proof import Conservation, Proof, Source
 from kebrin.proof.sums import RunningSums
 from kebrin.sources.long_text import UnevenRowsError
 from kebrin.table import Finding, FindingKind, arrays
-from kebrin.work.joining import Done
+from kebrin.work.joining import Done, same_labels
 from kebrin.work.long_texts import begun
 from kebrin.work.sheet import source_of
 from kebrin.work.unaided import FileTask, FileWork, grouped, standardised_group
@@ -127,8 +127,7 @@ class Flow:
         again = int((keys[1:] == keys[:-1]).sum()) * self._run.found.width
         if not again:
             return []
-        what = f"{again:,} rows bear the same labels as another, so something that tells them apart was lost"
-        return [Finding(FindingKind.SAME_LABELS, what, count=again, breaks=not self._terms.repeats)]
+        return [Finding(FindingKind.SAME_LABELS, same_labels(again), count=again, breaks=not self._terms.repeats)]
 
 
 def flow_of(report: Report, task: FileTask, terms: Terms) -> Flow | None:

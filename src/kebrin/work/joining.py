@@ -194,12 +194,22 @@ def _repeated(
                 len(again),
             )
         ]
-    what = f"{len(again):,} rows bear the same labels as another, so something that tells them apart was lost"
+    what = same_labels(len(again))
     what += _in_which_files(table, again, names)
     if terms.repeats:
         return [Finding(FindingKind.SAME_LABELS, what, "", "", cells, len(again))]
     settle = (Settle("repeats", "expected", "proof", says="they are meant to"),)
     return [Finding(FindingKind.SAME_LABELS, what, "", "", cells, len(again), breaks=True, settle=settle)]
+
+
+def same_labels(count: int) -> str:
+    """That so many rows can't be told from others.
+
+    >>> same_labels(2)
+    '2 rows have the same labels as another row: nothing in the table tells them apart, so a label may be lost'
+    """
+    own = f"{count:,} rows have" if count != 1 else "1 row has"
+    return f"{own} the same labels as another row: nothing in the table tells them apart, so a label may be lost"
 
 
 def _in_which_files(table: Table, again: NDArray[np.intp], names: Sequence[str]) -> str:

@@ -115,14 +115,14 @@ def _told_of_lines(sheet: Sheet, layouts: Sequence[Layout]) -> Iterator[Finding]
     evidence = [said for layout in layouts for said in layout.evidence]
     for said in evidence:
         if said.what == KEPT:
-            what = f"{said.where} {said.why}; it was kept as data"
+            what = f"{said.where}: {said.why}; it was kept as data"
             yield Finding(FindingKind.TOTAL, what, sheet.source, sheet.name, _addresses(sheet, said.cells), 1)
     for said in evidence:
         if said.what == DOUBTED:
             what, cells = f"{said.where} {said.why}", _addresses(sheet, said.cells)
             yield Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, 1, settle=_answers(said))
     for line in (line for layout in layouts for line in layout.totals if not len(line.parts)):
-        what = f"{line.name} {line.why}; it was left out"
+        what = f"{line.name}: {line.why}; it was left out"
         yield Finding(FindingKind.CARRIED, what, sheet.source, sheet.name, count=1)
     for one in (one for layout in layouts for one in layout.about if not one.level):
         what = f"row {one.row + 1} {one.label!r} says something of the columns and was left out"
