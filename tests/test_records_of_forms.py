@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import pytest
@@ -10,6 +11,9 @@ import xlsxwriter
 
 import kebrin as kb
 from building import write_book
+from kebrin.cells import Sheet, kinds_of
+from kebrin.layout import as_one_record
+from kebrin.proof.reach import reach
 
 if TYPE_CHECKING:
     import subprocess
@@ -240,3 +244,29 @@ def test_hidden_lines_of_a_form_are_never_taken_unseen(tmp_path: Path) -> None:
         page.set_row(4, None, None, {"hidden": True})
     with pytest.raises(kb.LayoutError, match="the form has hidden rows or columns"):
         plan.run()
+
+
+LABELS = ("Vessel", "Built", "Tonnes", "Home port", "Master", "Crew")
+
+
+def objections(record: Sheet) -> str:
+    return "; ".join(one.what for one in reach(record, []).objections)
+
+
+def test_a_record_that_is_not_what_the_form_holds_is_objected_to() -> None:
+    record = as_one_record(Sheet.of(pairs("Skua"), name="Skua"), LABELS)
+    assert record.places is not None
+    assert objections(record) == ""
+    places = record.places.copy()
+    places[-1, [0, 1]] = places[-1, [1, 0]]
+    assert "not what the form holds there" in objections(replace(record, places=places))
+    values = record.values.copy()
+    values[-1, [0, 1]] = values[-1, [1, 0]]
+    said = objections(replace(record, values=values, kinds=kinds_of(values), places=places))
+    assert said == "what was filled in does not stand beside or below its label"
+    places = record.places.copy()
+    places[-1, 1] = places[-1, 2]
+    assert "cells of the form are not in its record once: D3, B4" in objections(replace(record, places=places))
+    values = record.values.copy()
+    values[-1, 1] = None
+    assert "not in its record once: D3" in objections(replace(record, values=values, kinds=kinds_of(values)))

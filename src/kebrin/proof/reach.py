@@ -37,6 +37,7 @@ from kebrin.grammar.words import (
 )
 from kebrin.proof.figures import figures_as_labels, kept_sums, may_average, may_sum, nearly_sums_all
 from kebrin.proof.labelling import check_labels, lines_in_use
+from kebrin.proof.laid import object_to_laid
 from kebrin.proof.ledger import LeftLine, SheetLedger, Use, rows_by_use
 from kebrin.proof.left import Left, Why
 from kebrin.proof.reasons import Account, account_for_left, widen
@@ -151,6 +152,7 @@ def reach(
     said = said or Said()
     names = tuple(name for table in tables for name in table.columns)
     account = Account(sheet, np.zeros(sheet.shape, np.uint8), np.zeros(sheet.shape, np.bool_), names=names)
+    object_to_laid(account)
     segments = [(segment, table) for table in tables for segment in table.origins.segments]
     aside = _lines_left(sheet, left)
     for segment, _ in segments:
