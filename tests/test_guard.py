@@ -165,3 +165,12 @@ def test_a_text_that_no_workbook_holds_is_told_and_nothing_is_written(tmp_path: 
     with pytest.raises(kb.KebrinError, match="40,000 letters"):
         run.write({name: tmp_path / "notes.xlsx"})
     assert sorted(path.name for path in tmp_path.iterdir()) == ["notes.csv"]
+
+
+def test_a_file_that_is_called_as_a_proof_and_is_none_stays(here: Path, kebrin: Kebrin) -> None:
+    proof_path(here / "out.csv").write_text("a stranger's")
+    done = kebrin("tidy", "a.csv", "-o", "out.csv")
+    assert done.returncode == 2
+    assert "the output's proof would replace another file" in done.stderr
+    assert proof_path(here / "out.csv").read_text() == "a stranger's"
+    assert not (here / "out.csv").exists()

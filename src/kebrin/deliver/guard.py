@@ -126,6 +126,11 @@ def refuse_foreign(path: Path) -> None:
     Raises:
         OutputError: such a file stands there.
     """
+    if proof_path(path).exists() and not _is_proof(proof_path(path)):
+        raise OutputError(
+            "the output's proof would replace another file", _place(proof_path(path)), why="it is no proof that Kebrin wrote",
+            do="Name another output, or move that file away",
+        )  # fmt: skip
     if not path.exists() or is_own(path):
         return
     why = (
@@ -137,6 +142,14 @@ def refuse_foreign(path: Path) -> None:
         "the output would replace another file", _place(path), why=why,
         do="Name another file, move it away, take --replace, or say in the plan what becomes of it (if_there)",
     )  # fmt: skip
+
+
+def _is_proof(path: Path) -> bool:
+    try:
+        proof = json.loads(path.read_text("utf-8"))
+        return isinstance(proof["output"]["sha256"], str)
+    except (OSError, ValueError, KeyError, TypeError):
+        return False
 
 
 _SIGNED = "# Unchanged since it was drafted: "
