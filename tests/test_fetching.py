@@ -229,3 +229,18 @@ file = "calls.csv"
     assert done.returncode != 0
     assert "leave the plan's folder" in done.stderr
     assert not (tmp_path / "calls.json").exists()
+
+
+def test_every_purpose_of_a_variable_is_said(tmp_path: Path) -> None:
+    text = """kebrin = 1
+environment = "BOOKS"
+[table.calls]
+files = "calls.json"
+fetch = { url = "http://elsewhere.example/calls", headers = { X = "env:BOOKS" } }
+[[output]]
+table = "calls"
+database = "env:BOOKS"
+"""
+    (tmp_path / "plan.toml").write_text(text, "utf-8")
+    taken = kb.load_plan(tmp_path / "plan.toml").model.taken
+    assert taken == (("BOOKS", "the header X to elsewhere.example"), ("BOOKS", "the address of a database"))

@@ -174,3 +174,13 @@ def test_a_file_that_is_called_as_a_proof_and_is_none_stays(here: Path, kebrin: 
     assert "the output's proof would replace another file" in done.stderr
     assert proof_path(here / "out.csv").read_text() == "a stranger's"
     assert not (here / "out.csv").exists()
+
+
+def test_what_another_machine_writes_is_left_for_an_hour(here: Path) -> None:
+    part = here / ".out.csv.00000000-1.abc.kebrin-part"
+    part.write_bytes(b"half")
+    clear_leftovers(here)
+    assert part.exists()
+    os.utime(part, (1, 1))
+    clear_leftovers(here)
+    assert not part.exists()

@@ -370,3 +370,10 @@ def test_of_many_mistakes_in_a_plan_the_first_are_told(tmp_path: Path) -> None:
     (tmp_path / "plan.toml").write_text(f'kebrin = 1\n[table.a]\nfiles = "x.csv"\n{keys}\n', "utf-8")
     with pytest.raises(PlanError, match=r"unknown key .k0.*and 4,988 more"):
         kb.load_plan(tmp_path / "plan.toml")
+
+
+def test_a_sheet_that_is_asked_for_later_is_held_to_its_file_too(tmp_path: Path) -> None:
+    rows = "".join(f'<row r="{at}">{number(f"A{at}", 1)}</row>' for at in (1, 2, 1_000_000))
+    report = kb.read(book(tmp_path / "x.xlsx", rows + f'<row r="1000001">{number("F1000001", 1)}</row>'))
+    with pytest.raises(SourceError, match="limit 'crowd'"):
+        report["S1"]

@@ -9,7 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import kebrin as kb
-from kebrin.sources import printed
+from kebrin.sources import long_text, printed, read
+from kebrin.work.long_texts import begun
+from kebrin.work.weighing import work_sheet
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -76,3 +78,39 @@ def test_a_long_report_is_an_exact_table_and_leads_back_to_its_lines(tmp_path: P
     (table,) = run.tables.values()
     assert [tuple(row.values()) for row in table.to_arrow().to_pylist()] == truth
     assert any("set aside: 79" in one.what for one in run.proof.remarks)
+
+
+def test_pages_under_heads_of_their_own_are_read_in_batches_as_they_are_whole(tmp_path: Path) -> None:
+    lines = []
+    for page in range(90):
+        lines += [
+            f"{'HARBOUR TRAFFIC':<60}PAGE {page + 1:5d}",
+            "",
+            "BERTH      VESSEL          TONNES     CREW",
+            "-" * 60,
+        ]
+        lines += [f"B{page * 50 + at:06d}    Skua {at:<10d} {at * 37 % 997:9.1f} {at % 9:8d}" for at in range(50)]
+        lines += ["\f"] if page % 2 else ["", ""]
+    (tmp_path / "berths.prn").write_text("\n".join(lines), "utf-8")
+
+    def tidied() -> tuple[object, ...]:
+        run = kb.tidy(tmp_path / "berths.prn")
+        assert run.holds
+        (table,) = run.tables.values()
+        counts = [line.split() for line in str(run.proof).splitlines()[1:4]]
+        return table.to_arrow().to_pylist(), counts, str(table.origins.of(2_777, "CREW"))
+
+    in_batches = tidied()
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(long_text, "LONG_ROWS", 1_000_000)
+        whole = tidied()
+    assert in_batches == whole
+    assert len(whole[0]) == 4_500  # type: ignore[arg-type]
+
+
+def test_a_run_of_pages_does_not_need_the_whole_sheet(tmp_path: Path) -> None:
+    lines = [f"{'HARBOUR TRAFFIC':<60}PAGE {1:5d}", "", "BERTH      VESSEL          TONNES     CREW", "-" * 60]
+    lines += [f"B{at:06d}    Skua {at:<10d} {at * 37 % 997:9.1f} {at % 9:8d}" for at in range(4_000)]
+    (tmp_path / "berths.prn").write_text("\n".join(lines), "utf-8")
+    report = read(tmp_path / "berths.prn")
+    assert begun(report, "berths", lambda head: (head, work_sheet(head))) is not None

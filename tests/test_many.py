@@ -533,15 +533,15 @@ def test_a_source_whose_column_is_empty_stands_out(logs: Path) -> None:
 
 
 def test_a_form_that_is_known_is_held_to_and_gives_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from kebrin.work import forms
+    from kebrin.work import known_sheets
 
     paths = [
         returns(tmp_path / f"in/t_2031-{month:02d}.xlsx", by=month, sheets=("North", "South", "Outer"))
         for month in (1, 2, 3)
     ]
     held: list[object] = []
-    known = forms.recall
-    monkeypatch.setattr(forms, "_known", OrderedDict())
+    known = known_sheets.recall
+    monkeypatch.setattr(known_sheets, "_known", OrderedDict())
 
     def noted(*words: Any) -> Any:
         found = known(*words)
@@ -563,9 +563,9 @@ def test_a_form_that_is_known_is_held_to_and_gives_the_same(tmp_path: Path, monk
 def test_a_sheet_that_is_otherwise_is_worked_out_in_full(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, change: str
 ) -> None:
-    from kebrin.work import forms
+    from kebrin.work import known_sheets
 
-    monkeypatch.setattr(forms, "_known", OrderedDict())
+    monkeypatch.setattr(known_sheets, "_known", OrderedDict())
     first = returns(tmp_path / "in/t_2031-01.xlsx", sheets=("North",))
     path = returns(tmp_path / "in/t_2031-02.xlsx", sheets=("North",), by=7)
     book = openpyxl.load_workbook(path)
@@ -585,7 +585,7 @@ def test_a_sheet_that_is_otherwise_is_worked_out_in_full(
     book.save(path)
     alone = kb.tidy(path)
     (whole,) = alone.tables.values()
-    monkeypatch.setattr(forms, "_known", OrderedDict())
+    monkeypatch.setattr(known_sheets, "_known", OrderedDict())
     kb.tidy(first)
     again = kb.tidy(path)
     (other,) = again.tables.values()

@@ -226,12 +226,66 @@ def test_a_list_below_pairs_is_no_form(tmp_path: Path) -> None:
         kb.tidy_reports(write_book(tmp_path / "v.xlsx", sheets))
 
 
-def test_a_plan_of_a_form_states_no_other_layout(tmp_path: Path) -> None:
-    (tmp_path / "plan.toml").write_text(
-        'kebrin = 1\n[table.v]\nfiles = "v.xlsx"\n[table.v.layout]\nform = ["Vessel"]\nstub = ["a"]\n', "utf-8"
-    )
-    with pytest.raises(kb.PlanError, match="form names the labels of a form, which has no stub"):
-        kb.load_plan(tmp_path / "plan.toml")
+def test_nothing_of_rows_and_columns_is_stated_of_a_form(tmp_path: Path) -> None:
+    book = write_book(tmp_path / "v.xlsx", {name: pairs(name) for name in SAID})
+    plan = kb.draft(book, base=tmp_path)
+    (tmp_path / "plan.toml").write_text(plan.text.replace("\nform =", '\nstub = ["a"]\nform ='), "utf-8")
+    with pytest.raises(kb.LayoutError, match="a form, which has no stub"):
+        kb.load_plan(tmp_path / "plan.toml").run()
+    with pytest.raises(kb.LayoutError, match="a form, which has no boxhead"):
+        kb.read(book)["Skua"].blocks(form=LABELS, boxhead=["a"])
+    (block,) = kb.read(book)["Skua"].blocks(form=LABELS)
+    assert block.tidy()["Crew"] == [4.0]
+
+
+def units(name: str, unit: str = "t") -> list[list[Any]]:
+    _, port, _, built, load = SAID[name]
+    return [["Vessel", name], ["Tonnes", load, unit], ["Power", built, "kW"], ["Port", port]]
+
+
+def test_a_unit_is_named_with_its_label_and_another_one_is_refused(tmp_path: Path) -> None:
+    book = write_book(tmp_path / "v.xlsx", {name: units(name) for name in SAID})
+    (table,) = kb.tidy_reports(book).tables.values()
+    assert table.columns == ("sheet", "Vessel", "Tonnes (t)", "Power (kW)", "Port")
+    plan = kb.draft(book, base=tmp_path)
+    write_book(book, {"Skua": units("Skua", "kg")})
+    with pytest.raises(kb.LayoutError, match="the form gives 'Tonnes' in kg: it is stated in 't'"):
+        plan.run()
+    write_book(book, {"Skua": units("Skua", "kg"), "Tern": units("Tern"), "Gull": units("Gull")})
+    with pytest.raises(kb.KebrinError):
+        kb.tidy_reports(book).tables["v"]["Tonnes (t)"]
+
+
+def test_a_label_that_comes_twice_bears_its_number(tmp_path: Path) -> None:
+    def twice(name: str) -> list[list[Any]]:
+        owner, port, hull, built, _ = SAID[name]
+        return [
+            ["Vessel", name, None, "Owner", owner],
+            ["Date", built, None, "Date", built + 1],
+            ["Port", port, None, "Hull", hull],
+        ]
+
+    book = write_book(tmp_path / "v.xlsx", {name: twice(name) for name in SAID})
+    plan = kb.draft(book, base=tmp_path)
+    write_book(book, {"Skua": twice("Skua")})
+    (table,) = plan.run().tables.values()
+    assert (table["Date"], table["Date 2"]) == ([2001.0], [2002.0])
+
+
+def test_a_text_merged_over_a_box_heads_it_and_one_that_was_filled_in_does_not(tmp_path: Path) -> None:
+    def boxed(name: str, *more: list[Any]) -> list[list[Any]]:
+        rows = boxes(name)
+        rows[2] = [*rows[2], None, "For office use"]
+        return [*rows, *more]
+
+    def written(sheets: dict[str, list[list[Any]]], merged: str) -> Path:
+        return write_book(tmp_path / "v.xlsx", sheets, merges=dict.fromkeys(sheets, merged.split()))
+
+    plan = kb.draft(written({name: boxed(name) for name in SAID}, "F3:G3"), base=tmp_path)
+    assert "For office use" not in plan.text
+    written({"Skua": boxed("Skua", ["Remarks", None, "needs a new mast"])}, "F3:G3 A8:B8 C8:E8")
+    with pytest.raises(kb.LayoutError, match="'Remarks' has no label"):
+        plan.run()
 
 
 def test_hidden_lines_of_a_form_are_never_taken_unseen(tmp_path: Path) -> None:

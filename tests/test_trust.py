@@ -268,3 +268,28 @@ def test_parts_are_not_kept_where_others_may_write(
     assert "parts are not kept where others may write" in done.stderr
     kept.chmod(0o700)
     assert kebrin("run", "p.toml", "--if-changed").returncode == 0
+
+
+def test_the_folder_of_kept_parts_is_the_users_own_from_the_first_run_on(
+    tmp_path: Path, kebrin: Kebrin, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "in.csv").write_text(FEES)
+    (tmp_path / "p.toml").write_text(PLAN.format(file="out.csv"))
+    monkeypatch.setenv("KEBRIN_KEEP", str(tmp_path / "kept"))
+    before = os.umask(0o002)  # as where each user has a group of their own
+    try:
+        assert kebrin("run", "p.toml").returncode == 0
+        done = kebrin("run", "p.toml", "--if-changed")
+    finally:
+        os.umask(before)
+    assert done.returncode == 0, done.stderr
+    assert (tmp_path / "kept").stat().st_mode & 0o077 == 0
+
+
+def test_a_page_that_is_refused_leaves_no_output(tmp_path: Path, kebrin: Kebrin) -> None:
+    (tmp_path / "in.csv").write_text(FEES)
+    (tmp_path / "p.toml").write_text(PLAN.format(file="out.csv"))
+    for words in (("tidy", "in.csv", "-o", "out.csv"), ("run", "p.toml")):
+        assert kebrin(*words, "--page", "in.csv").returncode == 2
+        assert not (tmp_path / "out.csv").exists()
+    assert (tmp_path / "in.csv").read_text() == FEES

@@ -47,14 +47,16 @@ def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> 
     if asked.like is not None:
         done, match = done.checked(read_wanted(asked.like))
     reads = (*done.reads, *([asked.like] if asked.like is not None else []))
+    if asked.page is not None:
+        from kebrin.deliver.page import refuse_page
+
+        refuse_page(asked.page, [*reads, *(source.file for one in done.done for source in one.proof.sources)])
     published = dataclasses.replace(done, reads=reads).write(
         accept=asked.accept, replace=asked.replace, inside=asked.inside
     )
     if asked.page is not None:
-        from kebrin.deliver.guard import refuse_sources
         from kebrin.deliver.page import write_page
 
-        refuse_sources(asked.page, [*reads, *(source.file for one in done.done for source in one.proof.sources)])
         write_page(done.page(values=not asked.page_without_values), asked.page)
     drifts = done.drift
     if keep is not None:
@@ -62,6 +64,8 @@ def run(plan_file: Path, asked: Asked, *, as_json: bool, fetch: bool = True) -> 
     if as_json:
         said = plain(done, published)
         said["since the last run"] = [one.to_plain() for one in drifts]
+        if plan.model.taken:
+            said["environment"] = [{"variable": name, "as": purpose} for name, purpose in plan.model.taken]
         if match is not None:
             said["wanted"] = show.plain_match(match)
         print(json.dumps(said, ensure_ascii=False))
@@ -146,7 +150,7 @@ def _tell_all(
 ) -> None:
     out = show.console()
     tell(out, done, published, drifts)
-    for name, purpose in plan.model.taken.items():
+    for name, purpose in plan.model.taken:
         show.line(out, f"{name}  taken from the environment, as {purpose}")
     if match is not None:
         show.wanted(out, match)

@@ -80,17 +80,20 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
     found = survey_reports(reports, keep=keep, terms=terms) if by_crew is None else by_crew()
     done = tables_of(found, terms, passed_over(chosen.passed))
     paths = _paths(output, done)
-    check_outputs(paths, [source.file for source in done[0].proof.sources], replace=asked.replace)
+    sources = [source.file for source in done[0].proof.sources]
+    check_outputs(paths, sources, replace=asked.replace)
+    if asked.page is not None:
+        from kebrin.deliver.page import refuse_page
+
+        refuse_page(asked.page, sources)
     with held(paths):
         published = [
             publish(part, path, accept=asked.accept, guard=asked.guard) for part, path in zip(done, paths, strict=True)
         ]
         send()
     if asked.page is not None:
-        from kebrin.deliver.guard import refuse_sources
         from kebrin.deliver.page import proof_page, write_page
 
-        refuse_sources(asked.page, [source.file for source in done[0].proof.sources])
         write_page(proof_page(done, values=not asked.page_without_values), asked.page)
     if as_json:
         print(

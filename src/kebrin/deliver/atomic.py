@@ -8,6 +8,7 @@ import os
 import platform
 import re
 import tempfile
+import time
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -17,9 +18,11 @@ from kebrin.errors import OutputError, Place
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-# Only what this program on this machine left half written is ever taken away.
+# Only what this program left half written is ever taken away; whether a process of another machine runs can't be asked, but
+# hardly one takes an hour for a file.
 _HERE = hashlib.sha256(platform.node().encode()).hexdigest()[:8]
-_PART = re.compile(rf"\.(?P<name>.+)\.{_HERE}-(?P<process>\d+)\.[^.]+\.kebrin-part")
+_PART = re.compile(r"\.(?P<name>.+)\.(?P<machine>[0-9a-f]{8})-(?P<process>\d+)\.[^.]+\.kebrin-part")
+_LEFT_SECONDS = 3_600
 #: The files that this process has put in place, for what is said when it is stopped.
 written: list[Path] = []
 
@@ -100,13 +103,22 @@ def clear_leftovers(folder: Path) -> None:
         return
     for part in folder.glob(".*.kebrin-part"):
         match = _PART.fullmatch(part.name)
-        if match is None or _runs(int(match["process"])):
+        if match is None or not _is_left(part, match):
             continue
         target = folder / match["name"]
         with suppress(OSError):
             if _is_awaited(target, part):
                 part.replace(target)
             part.unlink(missing_ok=True)
+
+
+def _is_left(part: Path, match: re.Match[str]) -> bool:
+    """Whether whoever wrote a part has ended."""
+    if match["machine"] == _HERE:
+        return not _runs(int(match["process"]))
+    with suppress(OSError):
+        return time.time() - part.stat().st_mtime > _LEFT_SECONDS
+    return False
 
 
 def _is_awaited(target: Path, part: Path) -> bool:

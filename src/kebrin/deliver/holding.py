@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from filelock import FileLock, Timeout
 
 from kebrin.errors import OutputError, Place
-from kebrin.work.keeping import kept_folder
+from kebrin.work.keeping import kept_folder, made_private
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -33,7 +33,8 @@ def held(outputs: Sequence[Path], *, names: bool = False) -> Iterator[None]:
     """
     locks = kept_folder() / "locks"
     try:
-        locks.mkdir(parents=True, exist_ok=True)
+        made_private(locks.parent)
+        locks.mkdir(exist_ok=True)
     except OSError:
         yield  # a home that can't be written to: outputs still change as a whole, one after the other
         return

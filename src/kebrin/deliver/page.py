@@ -19,12 +19,13 @@ from kebrin.address import a1, column_letters
 from kebrin.cells import as_label
 from kebrin.deliver.accounts import LABEL, LEFT, VALUE, account_of, sampled
 from kebrin.deliver.atomic import whole_file
+from kebrin.deliver.guard import refuse_sources
 from kebrin.errors import KebrinError, OutputError, Place
 from kebrin.table import FindingKind
 from kebrin.version import VERSION
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterable, Sequence
 
     from kebrin.deliver.accounts import CellUse, SheetAccount
     from kebrin.deliver.drift import Drift
@@ -263,15 +264,25 @@ def _row(use: CellUse) -> str:
     return f" data-r={use.row}" if use.letter == VALUE else ""
 
 
+def refuse_page(path: Path, sources: Iterable[str | Path]) -> None:
+    """Refuse a page that would be written over a source, or over a file that is no proof page, before anything is written.
+
+    Raises:
+        OutputError: it would.
+    """
+    refuse_sources(path, sources)
+    if path.exists() and (not path.is_file() or SIGN not in path.read_text("utf-8", "replace")[:2000]):
+        raise OutputError(
+            "a file that is no proof page stands there", Place(str(path)), do="Name another file for the page"
+        )
+
+
 def write_page(text: str, path: Path) -> None:
     """Write a page; a file that is no such page is not replaced.
 
     Raises:
         OutputError: another file stands there, or it can't be written.
     """
-    if path.exists() and (not path.is_file() or SIGN not in path.read_text("utf-8", "replace")[:2000]):
-        raise OutputError(
-            "a file that is no proof page stands there", Place(str(path)), do="Name another file for the page"
-        )
+    refuse_page(path, ())
     with whole_file(path) as part:
         part.write_text(text, "utf-8")

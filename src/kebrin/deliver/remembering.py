@@ -14,6 +14,7 @@ from kebrin.sources.choosing import Choice, choose
 from kebrin.sources.files import digest
 from kebrin.sources.remote import address_of
 from kebrin.version import VERSION
+from kebrin.work.keeping import made_private
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
@@ -61,7 +62,7 @@ def remember(memory: Memory, plan_file: Path, folder: Path) -> None:
     }  # fmt: skip
     path = memory_path(plan_file, folder)
     try:
-        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        made_private(folder)
         with whole_file(path) as part:
             part.write_text(json.dumps(plain, ensure_ascii=False), "utf-8")
     except (OSError, KebrinError):

@@ -6,8 +6,9 @@ from kebrin.layout.attached import LINE, PART
 from kebrin.layout.build import names_period
 from kebrin.layout.calendars import CALENDAR_NAMES
 from kebrin.layout.fields import find_fields, stated_field
-from kebrin.layout.filled_forms import alike_forms, as_one_record, labels_of
 from kebrin.layout.find import find_layouts
+from kebrin.layout.form_labels import alike_forms, labels_of
+from kebrin.layout.form_records import as_one_record
 from kebrin.layout.model import (
     CALENDAR,
     DOUBTED,

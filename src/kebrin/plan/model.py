@@ -107,27 +107,6 @@ class LayoutPlan(Strict):
         return value
 
     @model_validator(mode="after")
-    def _form_stands_alone(self) -> LayoutPlan:
-        # Rows and columns are those of one record then, and nobody could say which are meant.
-        names = [
-            "starts",
-            "ends",
-            "boxhead",
-            "stub",
-            "cutins",
-            "beside",
-            "turn",
-            "within",
-            "joined",
-            "headings",
-            "leave_out",
-        ]
-        others = [name for name in names if self.form and getattr(self, name) not in (None, (), "", False)]
-        if others:
-            raise ValueError(f"form names the labels of a form, which has no {', '.join(others)}")
-        return self
-
-    @model_validator(mode="after")
     def _measures_is_a_row(self) -> LayoutPlan:
         # Without headings none names the measures; so the one line boxhead = [] answers a question of a drafted plan.
         if self.measures and self.boxhead and not self.headings and self.measures not in (*self.boxhead, self.joined):
@@ -399,19 +378,19 @@ class PlanModel(Strict):
     output: tuple[OutputPlan, ...] = ()
 
     @property
-    def taken(self) -> dict[str, str]:
-        """The variables of the environment that it takes, each with what for."""
-        headers = {
-            said[4:]: f"the header {name} to {urlsplit(table.fetch.url).netloc}"
+    def taken(self) -> tuple[tuple[str, str], ...]:
+        """The variables of the environment that it takes, each with what for, and again for each other purpose."""
+        headers = [
+            (said[4:], f"the header {name} to {urlsplit(table.fetch.url).netloc}")
             for table in self.table.values()
             if table.fetch is not None
             for name, said in table.fetch.headers.items()
             if said.startswith("env:")
-        }
-        databases = {
-            one.database[4:]: "the address of a database" for one in self.output if one.database.startswith("env:")
-        }
-        return headers | databases
+        ]
+        databases = [
+            (one.database[4:], "the address of a database") for one in self.output if one.database.startswith("env:")
+        ]
+        return tuple(dict.fromkeys([*headers, *databases]))
 
     @property
     def tables(self) -> tuple[str, ...]:

@@ -121,7 +121,7 @@ def _checked(content: Mapping[str, Any], text: str, file: str) -> PlanModel:
         plan = PlanModel.model_validate(content)
     except ValidationError as error:
         raise _told(error, text, file) from None
-    for name, purpose in plan.taken.items():
+    for name, purpose in plan.taken:
         if name not in plan.environment:
             where = Place(file, line=_place_of(text, f"env:{name}"))
             raise PlanError(

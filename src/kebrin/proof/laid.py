@@ -35,7 +35,7 @@ def object_to_laid(account: Account) -> None:
     bare = {(head, column) for column in range(sheet.shape[1]) if not sheet.filled[head + 1, column]}
     other = [
         (row, column) for row, column in np.argwhere(sheet.filled).tolist()
-        if not _says(whole, sheet.text(row, column), places[row, column], is_head=row == head)
+        if not (_heads(sheet, whole, column) if row == head else _says(whole, sheet.text(row, column), places[row, column]))
         and not ((row, column) in bare and places[row, column, 0] < 0)
     ]  # fmt: skip
     if other:
@@ -48,13 +48,29 @@ def object_to_laid(account: Account) -> None:
         account.object(FindingKind.LABEL, "what was filled in does not stand beside or below its label", apart)
 
 
-def _says(whole: Sheet, text: str, place: NDArray[np.int32], *, is_head: bool) -> bool:
-    """Whether a cell of the file says a text; a label may be said with the heading over it before it, and without its colon."""
+def _says(whole: Sheet, text: str, place: NDArray[np.int32]) -> bool:
+    """Whether a cell of the file says a text."""
     row, column = place.tolist()
-    if not (0 <= row < whole.shape[0] and 0 <= column < whole.shape[1]):
+    return 0 <= row < whole.shape[0] and 0 <= column < whole.shape[1] and whole.text(row, column) == text
+
+
+def _heads(sheet: Sheet, whole: Sheet, column: int) -> bool:
+    """Whether the name of a value is its label, with the heading over it before it, and its unit or its number behind it."""
+    places, head = sheet.places, sheet.hints.heads
+    if places is None or (places[head, column] < 0).any():
         return False
-    own = whole.text(row, column)
-    return text.casefold().endswith(own.rstrip(": ").casefold()) if is_head else own == text
+    own, beside = places[head, column].tolist()
+    label = whole.text(own, beside).rstrip(": ")
+    row, at = places[head + 1, column].tolist()
+    behind = np.flatnonzero(whole.filled[row, at + 1 :]) if row < whole.shape[0] else np.empty(0, np.intp)
+    unit = whole.text(row, at + 1 + int(behind[0])) if len(behind) else ""
+    name = sheet.text(head, column).casefold()
+    ends = [
+        label.casefold(),
+        f"{label} ({unit})".casefold(),
+        *(f"{label} {number}".casefold() for number in range(2, 10)),
+    ]
+    return any(name.endswith(end) for end in ends)
 
 
 def _is_beside(whole: Sheet, label: NDArray[np.int32], value: NDArray[np.int32]) -> bool:

@@ -48,9 +48,24 @@ def read(
     name = piped.NAME if piped.is_spooled(path) else remote.address_of(path)
     with budget_of(path):
         report = _renamed(path, name, stored, text) if name else _as_named(path, opened, stored, text)
+    report = _within_budget(report, path)
     said: dict[str, Any] = {"stored": stored} if stored else {}
     said |= {"text": text.to_plain()} if text is not None and text.to_plain() else {}
     return replace(report, read_as=said) if said else report
+
+
+def _within_budget(report: Report, path: Path) -> Report:
+    """The report whose sheets are read within the file's budget too, whenever they are asked for."""
+
+    def load(name: str) -> Sheet:
+        with budget_of(path):
+            return report.load(name)
+
+    def open_long(name: str) -> Any:
+        with budget_of(path):
+            return report.open_long(name) if report.open_long is not None else None
+
+    return replace(report, load=load, open_long=open_long if report.open_long is not None else None)
 
 
 def read_again(path: str | Path, read_as: dict[str, Any]) -> Report:

@@ -51,19 +51,21 @@ def budget_of(path: str | Path) -> Iterator[None]:
         _arm(outer)
         yield
         return
-    with Budget(size, str(path)) as own:
-        try:
-            _arm(own)
-            yield
-        except _SpentError:
-            seconds = _seconds(own)
-            raise SourceError(
-                "it took longer than a report of its size takes", Place(str(path)),
-                why=f"{seconds:,} seconds of processor are gone; the limit 'seconds' is {limits().seconds:,}, and 2 for each MB",
-                do=f"If you trust the file, raise it: kebrin --limit seconds={10 * limits().seconds} ...",
-            ) from None  # fmt: skip
-        finally:
-            _disarm(own)
+    own = Budget(size, str(path))
+    try:
+        with own:
+            try:
+                _arm(own)
+                yield
+            finally:  # what the timer says from now on comes too late
+                _disarm(own)
+    except _SpentError:
+        least, all_of_it = limits().seconds, _seconds(own)
+        raise SourceError(
+            "it took longer than a report of its size takes", Place(str(path)),
+            why=f"{all_of_it:,} seconds of processor are gone; the limit 'seconds' is {least:,}, and 2 for each MB",
+            do=f"If you trust the file, raise it: kebrin --limit seconds={10 * least} ...",
+        ) from None  # fmt: skip
 
 
 def size_of(path: Path) -> int:
@@ -87,7 +89,8 @@ def _arm(budget: Budget) -> None:
         return
 
     def stop(_number: int, _frame: object) -> Any:
-        raise _SpentError
+        if spending() is budget:
+            raise _SpentError
 
     left: float = _seconds(budget)
     if budget.before is None:

@@ -43,6 +43,17 @@ def kept_folder() -> Path:
     return Path(os.environ.get("XDG_CACHE_HOME", Path.home() / ".cache")) / "kebrin"
 
 
+def made_private(folder: Path) -> None:
+    """Make a folder for kept parts that nobody else may write to, whatever the user's own setting for new files is.
+
+    Raises:
+        OSError: it can't be made.
+    """
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    with suppress(FileExistsError):
+        folder.mkdir(mode=0o700)
+
+
 def refuse_shared(folder: Path) -> None:
     """Refuse to keep parts in a folder that others may write to: what is kept is taken up again as it is, and could be code.
 
@@ -112,7 +123,7 @@ def _write(place: Path, found: Any) -> None:
     """Keep a part; a folder that can't be written to keeps nothing, and the run goes on."""
     body = pickle.dumps(found, pickle.HIGHEST_PROTOCOL)
     with suppress(OSError):
-        place.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        made_private(place.parent)
         handle, name = tempfile.mkstemp(dir=place.parent, prefix="new-")
         with os.fdopen(handle, "wb") as file:
             file.write(_SIGN + hashlib.sha256(body).digest() + body)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from kebrin.errors import KebrinError
+from kebrin.errors import KebrinError, LayoutError, Place
 from kebrin.layout import Stated, as_one_record, labels_of
 from kebrin.table import Finding, FindingKind
 from kebrin.work.choose import (
@@ -19,7 +19,7 @@ from kebrin.work.choose import (
     said_of_sign,
     sign_by_ties,
 )
-from kebrin.work.forms import recall, remember
+from kebrin.work.known_sheets import recall, remember
 from kebrin.work.merged import spread, told
 from kebrin.work.sheet import Ask, SheetWork, worked
 
@@ -187,11 +187,23 @@ def as_read(sheet: Sheet, stated: Stated | None) -> Sheet:
     """The sheet as its layout is sought: turned round where its records lie across, a form as one record.
 
     Raises:
-        LayoutError: a stated label of a form stands nowhere on it.
+        LayoutError: a form that is stated is not this sheet's, or something of rows and columns is stated with it.
     """
     if stated is not None and stated.form:
+        _refuse_other_layout(sheet, stated)
         return as_one_record(sheet, stated.form)
     return sheet.turned() if is_turned(sheet, stated) else sheet
+
+
+def _refuse_other_layout(sheet: Sheet, stated: Stated) -> None:
+    """Refuse what is stated beside a form of rows and columns, which it has not; what texts are no totals may be stated."""
+    plain = Stated(form=stated.form, not_totals=stated.not_totals, records=stated.records, blanks=stated.blanks)
+    others = [one.name for one in fields(Stated) if getattr(stated, one.name) != getattr(plain, one.name)]
+    if others:
+        raise LayoutError(
+            f"form names the labels of a form, which has no {', '.join(others)}", Place(sheet.source, sheet.name),
+            why="it is one record, whose rows and columns nobody states", do=f"Take {' and '.join(others)} out, or form",
+        )  # fmt: skip
 
 
 def in_file(table: Table, sheet: Sheet) -> Table:

@@ -1,18 +1,16 @@
-"""Filled-in forms: a sheet of labels, each with what was filled in beside or below it, is one record.
+"""Labels of filled-in forms: what all copies of a form say at the same place is a label, what differs was filled in.
 
-Sheets of one form say which of their cells are labels: those that say the same on all of them. What differs was filled in.
+A form that stands alone has labels with colons, or before what is of several kinds.
 """
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections import Counter
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from kebrin.address import a1
-from kebrin.cells import Kind, kinds_of
-from kebrin.errors import LayoutError, Place, nearest
+from kebrin.cells import Kind
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_unit_said
 
@@ -24,18 +22,20 @@ if TYPE_CHECKING:
     from kebrin.cells import Sheet
 
 # A form has so many labels, and what was filled in differs in so many of them from sheet to sheet.
-FEWEST, MOST = 3, 80
+_FEWEST, _MOST = 3, 80
 _FEWEST_OTHERS = 2
 Cell = tuple[int, int]
-_NOWHERE: Cell = (-1, -1)
+#: The cell of what a copy of a form has not.
+NOWHERE: Cell = (-1, -1)
 
 
 class Pair(NamedTuple):
-    """A label of a form, the cell that it stands in, and the cell that is filled in (rows and columns from 0)."""
+    """A label of a form, its cell, the cell that is filled in, and that of its unit (rows and columns from 0)."""
 
     name: str
     label: Cell
     value: Cell
+    unit: Cell = NOWHERE
 
 
 def alike_forms(sheets: Sequence[Sheet]) -> tuple[str, ...]:
@@ -55,9 +55,12 @@ def alike_forms(sheets: Sequence[Sheet]) -> tuple[str, ...]:
     filled = (texts != "").any(axis=0)
     said, same = _said_alike(texts)
     same &= ~figures
-    pairs = _pairs(said, filled, same)
+    pairs = [
+        pair for pair in _pairs(said, filled, same)
+        if filled[pair.value] or not any(heads_box(sheet, pair.label, filled) for sheet in sheets)
+    ]  # fmt: skip
     others = [pair for pair in pairs if not same[pair.value] and filled[pair.value]]
-    if not FEWEST <= len(pairs) <= MOST or len(others) < _FEWEST_OTHERS or _is_list(texts, figures, same, pairs):
+    if not _FEWEST <= len(pairs) <= _MOST or len(others) < _FEWEST_OTHERS or _is_list(texts, figures, same, pairs):
         return ()
     return tuple(pair.name for pair in _named(said, pairs))
 
@@ -71,7 +74,7 @@ def labels_of(sheet: Sheet, *, or_list: bool = False) -> tuple[str, ...]:
     >>> labels_of(Sheet.of([["Vessel:", "Skua", "Built:", 2001.0], ["Port:", "Brae", "Master:", None]]))
     ('Vessel', 'Built', 'Port', 'Master')
     """
-    if int(sheet.filled.sum()) > 2 * MOST:
+    if int(sheet.filled.sum()) > 2 * _MOST:
         return ()
     grid, figures = _texts_of([sheet])
     texts: NDArray[np.str_] = grid[0]
@@ -90,8 +93,9 @@ def labels_of(sheet: Sheet, *, or_list: bool = False) -> tuple[str, ...]:
         return ()
     names = [pair.name for pair in pairs]
     said = sum(bool(filled[pair.value]) for pair in pairs)
-    sound = FEWEST <= len(names) <= MOST and len(set(names)) == len(names) and 2 * said > len(names)
-    return tuple(names) if sound and int(several.sum()) <= int(same.sum()) + said else ()
+    sound = _FEWEST <= len(names) <= _MOST and len(set(names)) == len(names) and 2 * said > len(names)
+    units = sum(pair.unit != NOWHERE for pair in pairs)
+    return tuple(names) if sound and int(several.sum()) <= int(same.sum()) + said + units else ()
 
 
 def _label_cells(
@@ -99,7 +103,7 @@ def _label_cells(
 ) -> NDArray[np.bool_] | None:
     """Where the labels of one form stand: texts with a colon, or every other column before what is of several kinds."""
     colons: NDArray[np.bool_] = np.char.endswith(texts, ":")
-    if int(colons.sum()) >= FEWEST:
+    if int(colons.sum()) >= _FEWEST:
         near = colons | np.roll(colons, 1, axis=1) | np.roll(colons, 2, axis=1)
         return colons if (several <= near).all() else None
     columns = np.flatnonzero(several.any(axis=0))
@@ -109,49 +113,14 @@ def _label_cells(
     return None if len(columns) % 2 or len(np.unique(kinds)) < 2 or (figures & same).any() else same
 
 
-def as_one_record(sheet: Sheet, names: Sequence[str]) -> Sheet:
-    """A form as a row of headings and one of what was filled in; every cell knows where it stands in the file.
-
-    What is no label and nothing filled in stands above them, as titles. A label that this copy lacks is a heading over nothing.
-
-    >>> from kebrin.cells import Sheet
-    >>> record = as_one_record(Sheet.of([["Vessel", "Skua"], ["Built", 2001.0], ["Port", None]]), ["Vessel", "Built", "Port"])
-    >>> record.values.tolist(), record.address(1, 1)
-    ([['Vessel', 'Built', 'Port'], ['Skua', 2001.0, None]], 'B2')
-
-    Raises:
-        LayoutError: most labels stand nowhere on the sheet, a cell is neither a label nor beside one, or some are hidden.
-    """
-    if sheet.has_hidden_lines:
-        raise LayoutError(
-            "the form has hidden rows or columns", Place(sheet.source, sheet.name), why="what they hold may be filled in or not",
-            do="Show them or take them out, or leave the sheet out in the plan (sheets = { except = [...] })",
-        )  # fmt: skip
-    pairs = _found(sheet, names)
-    used = {cell for pair in pairs for cell in (pair.label, pair.value)}
-    rest = [cell for cell in zip(*(at.tolist() for at in np.nonzero(sheet.filled)), strict=True) if cell not in used]
-    for cell in rest:
-        _refuse_unlabelled(sheet, cell)
-    top, width = len(rest), len(pairs)
-    places = np.full((top + 2, width, 2), -1, np.int32)
-    values = np.full((top + 2, width), None, dtype=object)
-    for row, cell in enumerate(rest):
-        places[row, 0], values[row, 0] = cell, sheet.values[cell]
-    for column, pair in enumerate(pairs):
-        places[top, column], values[top, column] = pair.label, pair.name
-        places[top + 1, column] = pair.value
-        if pair.label != _NOWHERE and pair.value[0] < sheet.shape[0] and pair.value[1] < sheet.shape[1]:
-            values[top + 1, column] = sheet.values[pair.value]
-    lacking = [f"this copy of the form has no {pair.name!r}" for pair in pairs if pair.label == _NOWHERE]
-    return replace(
-        sheet, values=values, kinds=kinds_of(values), merges=(), look_up_formats=None, has_hidden_lines=False, places=places,
-        laid=sheet, told=(*sheet.told, *lacking), hints=replace(sheet.hints, codes=frozenset(), heads=top),
-    )  # fmt: skip
-
-
-def _is_merged_over(sheet: Sheet, cell: Cell) -> bool:
-    """Whether a text heads several columns of labels and what is filled in."""
-    return any((area.top, area.left) == cell and area.right > area.left for area in sheet.merges)
+def heads_box(sheet: Sheet, cell: Cell, labels: NDArray[np.bool_]) -> bool:
+    """Whether a text is merged over columns in which labels stand below it: it heads a box."""
+    area = sheet.merge_at(*cell)
+    return (
+        area is not None
+        and area.right > area.left
+        and bool(labels[area.bottom + 1 :, area.left : area.right + 1].any())
+    )
 
 
 def _texts_of(sheets: Sequence[Sheet]) -> tuple[NDArray[np.str_], NDArray[np.bool_]]:
@@ -169,12 +138,10 @@ def _texts_of(sheets: Sequence[Sheet]) -> tuple[NDArray[np.str_], NDArray[np.boo
 
 def _said_alike(texts: NDArray[np.str_]) -> tuple[NDArray[np.str_], NDArray[np.bool_]]:
     """What the cells of most sheets say, and where all that have the cell say the same; a copy may lack a line."""
-    order = np.sort(texts, axis=0)
-    first = np.maximum((order == "").sum(axis=0), 0)
-    most = len(texts) - first
-    first = np.minimum(first, len(texts) - 1)
-    said = np.take_along_axis(order, first[None], axis=0)[0]
-    return said, (said == order[-1]) & (2 * most > len(texts))
+    order = np.sort(texts, axis=0)  # blank ones first
+    blank = (order == "").sum(axis=0)
+    said = np.take_along_axis(order, np.minimum(blank, len(texts) - 1)[None], axis=0)[0]
+    return said, (said == order[-1]) & (2 * blank < len(texts))
 
 
 def _pairs(texts: NDArray[np.str_], filled: NDArray[np.bool_], same: NDArray[np.bool_]) -> list[Pair]:
@@ -190,15 +157,20 @@ def _pairs(texts: NDArray[np.str_], filled: NDArray[np.bool_], same: NDArray[np.
             if found is None:
                 return []
             pairs = [pair for pair in pairs if pair.label not in {label for label, _ in found}]
-            pairs += [Pair(texts[label].rstrip(": "), label, value) for label, value in found]
+            pairs += [_pair(texts, label, value) for label, value in found]
             labels_above = {}
             continue
         beside = _beside(row, cells, same, columns, texts)
         if beside is None:
             return []
         labels_above = {column: (row, column) for column in cells} if all(same[row, column] for column in cells) else {}
-        pairs += [Pair(texts[label].rstrip(": "), label, value) for label, value in beside]
+        pairs += [_pair(texts, *cells) for cells in beside]
     return pairs
+
+
+def _pair(texts: NDArray[np.str_], label: Cell, value: Cell, unit: Cell = NOWHERE) -> Pair:
+    name = str(texts[label]).rstrip(": ")
+    return Pair(name if unit == NOWHERE else f"{name} ({texts[unit]})", label, value, unit)
 
 
 def _below(
@@ -214,32 +186,32 @@ def _below(
 
 def _beside(
     row: int, cells: Sequence[int], same: NDArray[np.bool_], columns: NDArray[np.bool_], texts: NDArray[np.str_]
-) -> list[tuple[Cell, Cell]] | None:
-    """The pairs of a row in which labels stand before what is filled in; None if something there has no label."""
-    pairs: list[tuple[Cell, Cell]] = []
+) -> list[tuple[Cell, Cell, Cell]] | None:
+    """The labels, values and units of a row of labels before what is filled in; None if something there has no label."""
+    found: list[tuple[Cell, Cell, Cell]] = []
     label: Cell | None = None
-    unit = False
+    open_unit = False  # whether the cell before was filled in
     for column, behind in zip(cells, [*cells[1:], -1], strict=True):
-        is_value = label is not None and (not same[row, column] or bool(columns[column]))
-        if is_value and label is not None:
-            pairs.append((label, (row, column)))
-            label, unit = None, True
+        if label is not None and (not same[row, column] or columns[column]):
+            found.append((label, (row, column), NOWHERE))
+            label, open_unit = None, True
         elif not same[row, column]:
             return None
         elif (
-            unit
+            open_unit
             and is_unit_said(str(texts[row, column]))
             and (behind < 0 or (same[row, behind] and not columns[behind]))
         ):
-            unit = False
+            found[-1] = (*found[-1][:2], (row, column))
+            open_unit = False
         else:
             if label is not None and len(cells) > 2:  # a field that nobody filled in, or a heading of the labels
-                pairs.append((label, (row, label[1] + 1)))
-            label, unit = (row, column), False
-    if label is not None and len(cells) > 1 and pairs:
-        pairs.append((label, (row, label[1] + 1)))
-    taken = {value for _, value in pairs}
-    return [(own, value) for own, value in pairs if own not in taken]
+                found.append((label, (row, label[1] + 1), NOWHERE))
+            label, open_unit = (row, column), False
+    if label is not None and len(cells) > 1 and found:
+        found.append((label, (row, label[1] + 1), NOWHERE))
+    taken = {value for _, value, _ in found}
+    return [one for one in found if one[0] not in taken]
 
 
 def _is_list(
@@ -255,7 +227,7 @@ def _is_list(
         if any(_heads_figures(said, figures, same, cell, own_cells) for cell in own_cells):
             return True
         first, *rest = own_cells or [(0, 0)]
-        if len(rest) < FEWEST - 1:
+        if len(rest) < _FEWEST - 1:
             continue
         heads = texts[(slice(None), *first)].tolist()
         own = [bool(figures[cell]) for cell in rest]
@@ -283,7 +255,7 @@ def _letters(text: str) -> str:
 
 
 def _named(texts: NDArray[np.str_], pairs: Sequence[Pair]) -> list[Pair]:
-    """The pairs with names of their own: a label that comes twice bears the text alone on its line that stands over it."""
+    """The pairs with names of their own: a label that comes twice bears the text alone on its line over it, or a number."""
     names = [pair.name for pair in pairs]
     labels = {pair.label for pair in pairs}
 
@@ -298,70 +270,10 @@ def _named(texts: NDArray[np.str_], pairs: Sequence[Pair]) -> list[Pair]:
         ]
         return pair._replace(name=f"{above[-1].rstrip(': ')} {pair.name}") if above else pair
 
-    return [own(pair) for pair in pairs]
-
-
-def _found(sheet: Sheet, names: Sequence[str]) -> list[Pair]:
-    """Where stated labels stand on a sheet, and what is filled in beside or below each."""
-    grid = np.full(sheet.shape, "", dtype=object)
-    for row, column in zip(*np.nonzero(sheet.kinds == Kind.TEXT), strict=True):
-        grid[row, column] = sheet.text(row, column).rstrip(": ").casefold()
-    labels: dict[Cell, str] = {}
-    absent: list[str] = []
-    for name in names:
-        cell = next((cell for cell in _places_of(grid, name.casefold()) if cell not in labels), None)
-        if cell is None:
-            absent.append(name)
-        else:
-            labels[cell] = name
-    if 2 * len(absent) > len(names):
-        raise _absent(sheet, absent[0], grid)
-    found = {name: Pair(name, cell, _value_of(sheet, cell, labels)) for cell, name in labels.items()}
-    return [found.get(name, Pair(name, _NOWHERE, _NOWHERE)) for name in names]
-
-
-def _places_of(grid: NDArray[np.object_], name: str) -> list[Cell]:
-    """The cells that say a label; one that comes twice is named with the text that stands over it."""
-    cells = [(int(row), int(column)) for row, column in zip(*np.nonzero(grid == name), strict=True)]
-    if cells:
-        return cells
-    found: list[Cell] = []
-    over = [(row, text) for row in range(grid.shape[0]) for text in grid[row] if text and name.startswith(f"{text} ")]
-    for row, text in over:
-        below = np.nonzero(grid[row + 1 :] == name[len(text) + 1 :])
-        found += [(row + 1 + int(at), int(column)) for at, column in zip(*below, strict=True)][:1]
-    return found
-
-
-def _value_of(sheet: Sheet, label: Cell, labels: dict[Cell, str]) -> Cell:
-    row, column = label
-    for at in range(column + 1, sheet.shape[1]):
-        if (row, at) in labels:
-            break
-        if sheet.filled[row, at]:
-            return row, at
-    below = (row + 1, column)
-    if row + 1 < sheet.shape[0] and sheet.filled[below] and below not in labels:
-        return below
-    return below if (row, column + 1) in labels else (row, column + 1)
-
-
-def _absent(sheet: Sheet, name: str, grid: NDArray[np.object_]) -> LayoutError:
-    near = nearest(name.casefold(), [text for text in grid.ravel() if text])
-    return LayoutError(
-        f"the form has no label {name!r}", Place(sheet.source, sheet.name), why="no cell of the sheet says it",
-        do=f"Did you mean {near!r}? Change form in the plan" if near else "Change form in the plan, or leave the sheet out",
-    )  # fmt: skip
-
-
-def _refuse_unlabelled(sheet: Sheet, cell: Cell) -> None:
-    """A cell that is no label, nothing that was filled in, no unit beside it and no text on a line of its own would be lost."""
-    text = sheet.text(*cell)
-    alone = int(sheet.filled[cell[0]].sum()) == 1
-    if sheet.kinds[cell] == Kind.TEXT and (alone or is_unit_said(text) or _is_merged_over(sheet, cell)):
-        return
-    raise LayoutError(
-        f"{text!r} has no label of the form", Place(sheet.source, sheet.name, a1(*cell)),
-        why="it is no label, and another cell is nearer to the label before it",
-        do="Name its label too in form of the plan's layout",
-    )  # fmt: skip
+    named = [own(pair) for pair in pairs]
+    seen: Counter[str] = Counter()
+    for at, pair in enumerate(named):
+        seen[pair.name] += 1
+        if seen[pair.name] > 1:
+            named[at] = pair._replace(name=f"{pair.name} {seen[pair.name]}")
+    return named

@@ -1,4 +1,4 @@
-"""Forms: a sheet that is laid out cell for cell as one before it is not worked out again, it is held to what that one showed.
+"""Known sheets: one that is laid out cell for cell as one before it is not worked out again, it is held to what that one showed.
 
 Same form means: the same cells hold something of the same kind, every label and heading says the same, and only figures of
 the body, and what titles, notes and fields say, are others. Then every decision about the layout that rests on places and words
