@@ -324,3 +324,12 @@ def test_a_record_that_is_not_what_the_form_holds_is_objected_to() -> None:
     values = record.values.copy()
     values[-1, 1] = None
     assert "not in its record once: D3" in objections(replace(record, values=values, kinds=kinds_of(values)))
+
+
+def test_a_text_without_a_label_is_told(tmp_path: Path) -> None:
+    sheets = {name: [*pairs(name), [], [f"the mast of {name} is bent"]] for name in SAID}
+    done = kb.tidy_reports(write_book(tmp_path / "v.xlsx", sheets))
+    assert done.holds
+    assert "'the mast of Skua is bent' on a line of its own has no label and is left out" in str(done.proof.remarks)
+    done = kb.tidy_reports(write_book(tmp_path / "v.xlsx", {name: sections(name) for name in SAID}))
+    assert "has no label" not in str(done.proof.remarks)

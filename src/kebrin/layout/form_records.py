@@ -28,7 +28,8 @@ _NUMBERED = re.compile(r"(?P<label>.*\S) (?P<number>[2-9])")
 def as_one_record(sheet: Sheet, names: Sequence[str]) -> Sheet:
     """A form as a row of headings and one of what was filled in; every cell knows where it stands in the file.
 
-    What is no label and nothing filled in stands above them, as titles. A label that this copy lacks is a heading over nothing.
+    What is no label and nothing filled in stands above them, as titles; what stands below a label and heads none is told. A label
+    that this copy lacks is a heading over nothing.
 
     >>> from kebrin.cells import Sheet
     >>> record = as_one_record(Sheet.of([["Vessel", "Skua"], ["Built", 2001.0], ["Port", None]]), ["Vessel", "Built", "Port"])
@@ -64,11 +65,22 @@ def as_one_record(sheet: Sheet, names: Sequence[str]) -> Sheet:
         places[top + 1, column] = pair.value
         if pair.label != NOWHERE and pair.value[0] < sheet.shape[0] and pair.value[1] < sheet.shape[1]:
             values[top + 1, column] = sheet.values[pair.value]
-    lacking = [f"this copy of the form has no {pair.name!r}" for pair in pairs if pair.label == NOWHERE]
+    told = [f"this copy of the form has no {pair.name!r}" for pair in pairs if pair.label == NOWHERE]
+    told += [
+        f"{sheet.text(*cell)!r} on a line of its own has no label and is left out"
+        for cell in rest
+        if _heads_nothing(cell, labels)
+    ]
     return replace(
         sheet, values=values, kinds=kinds_of(values), merges=(), look_up_formats=None, has_hidden_lines=False, places=places,
-        laid=sheet, told=(*sheet.told, *lacking), hints=replace(sheet.hints, codes=frozenset(), heads=top, ends=-1, spanned=None),
+        laid=sheet, told=(*sheet.told, *told), hints=replace(sheet.hints, codes=frozenset(), heads=top, ends=-1, spanned=None),
     )  # fmt: skip
+
+
+def _heads_nothing(cell: Cell, labels: NDArray[np.bool_]) -> bool:
+    """Whether a text stands below the first labels, and none stand right below it: it may have been filled in."""
+    row = cell[0]
+    return bool(labels[:row].any()) and not labels[row : row + 3].any()
 
 
 def _found(sheet: Sheet, names: Sequence[str]) -> list[Pair]:
