@@ -23,6 +23,8 @@ _PLAIN = re.compile(r"[+\-−]?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?")
 _SCIENTIFIC = re.compile(r"[+\-−]?[0-9]+(?:\.[0-9]+)?[eE][+-]?[0-9]{1,3}")
 _LETTERED = re.compile(r"(.*\d) ?([a-z])")
 _TRAILING_MARK = re.compile(rf"\s?({_MARK})$|\s(\d{{1,2}}\))$|\s?(\(\d{{1,2}}\))$")
+# A mark behind a figure: "1 005 1)", "12.5 b)".
+_CLOSED_MARK = re.compile(r"(?<=\d)\s(?P<mark>(?:\d{1,2}|[a-z])\))$")
 # A mark before a figure: "(p) 14"; what (c) stands before is a year of its own, and a star tells a sum.
 _LEADING_MARK = re.compile(r"(?P<mark>\((?!c\))[a-z]\))\s+(?P<rest>[-+−]?\d.*)")
 # A figure that is hedged or in company: "<10", "3=" (a place that is shared), "12 (8–16)". It is one, and no number.
@@ -81,6 +83,7 @@ class Reading(NamedTuple):
 #: Marks of currencies that have a code of their own.
 CURRENCY_SIGNS = {"€": "EUR", "£": "GBP", "¥": "JPY", "₩": "KRW", "₹": "INR", "US$": "USD", "zł": "PLN", "Kč": "CZK"}
 _WORDS = Reading(Look.WORDS)
+_UNMARKED = frozenset({Look.NUMBER, Look.FIGURE})
 # A decimal sign without a zero before it, as print reports have it: ".50".
 _BARE_POINT = re.compile(r"^([-+−(]?(?:[€$£]\s?)?)(?=[.,]\d+\D*$)")
 
@@ -93,6 +96,8 @@ def read_text(text: str) -> Reading:
     (<Look.MARKED: 2>, 118.0, '*')
     >>> read_text("(p) 14").number, read_text("(p) 14").mark, read_text("(c) 2031").look.name
     (14.0, '(p)', 'WORDS')
+    >>> read_text("1 005 1)").number, read_text("1 005 1)").mark
+    (1005.0, '1)')
     >>> read_text("(1,234.50)").number, read_text("–2,5").comma, read_text("1'486").number, read_text("2 004").number
     (-1234.5, -2.5, 1486.0, 2004.0)
     >>> read_text("1,234")[1:3], read_text("0,984")[1:3]
@@ -112,6 +117,9 @@ def read_text(text: str) -> Reading:
         return Reading(Look.MISSING, mark=bare[len(plain) :])
     if (bare[0] in "<>≤≥~≈±(" or bare[-1] in "=)") and (found := _in_company(bare)) is not None:
         return found
+    if bare[-1] == ")" and "(" not in bare and (closed := _CLOSED_MARK.search(bare)) is not None:
+        figure = read_text(bare[: closed.start()])
+        return figure._replace(look=Look.MARKED, mark=closed["mark"]) if figure.look in _UNMARKED else _WORDS
     if _SCIENTIFIC.fullmatch(bare):
         number = float(bare.replace("−", "-"))
         return Reading(Look.NUMBER, number, number)

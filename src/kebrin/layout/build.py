@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from kebrin.cells import Area, Kind, Sheet, trailing_mark
+from kebrin.grammar.legend import read_key
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import is_ratio, says_whole, total_word, without_continued
 from kebrin.layout.bands import band_totals, closed_by_totals, with_first_band, with_first_field
@@ -411,5 +412,6 @@ def _note_marks(sheet: Sheet, texts: dict[tuple[int, int], Role]) -> dict[str, s
             first = mark = lettered[1]
         # What stands on both sides of a text sets it off: "*** END OF REPORT ***".
         if mark and not said.endswith(f" {first}"):
-            marks.setdefault(mark, said[len(first) :].lstrip(" .:)=-–—"))
+            key = {one.sign: one.said for one in read_key(said)}  # several on a line: "x = done, o = open"
+            marks.setdefault(mark, key.get(mark) or said[len(first) :].lstrip(" .:)=-–—"))
     return marks

@@ -17,7 +17,7 @@ import numpy as np
 from kebrin.grammar.words import average_word, carried_word, is_ratio, names_a_key, says_rank, says_whole, total_word
 from kebrin.layout.formulas import summing_lines
 from kebrin.layout.model import CARRIES, STATED, TotalLine
-from kebrin.layout.unlike import balance_of
+from kebrin.layout.unlike import balance_of, states_balance
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Mapping, Sequence
@@ -139,12 +139,7 @@ class _Search:
 
     def _opens(self, at: int) -> bool:
         """Whether a row states the balance that the next one goes on from, or what stands last above it, and nothing else."""
-        balance = self.found.balance
-        if np.flatnonzero(~np.isnan(self.found.numbers[at])).tolist() != [balance]:
-            return False
-        above = self.found.numbers[:at, balance]
-        above = above[~np.isnan(above)]
-        return at in {self.since, 0} or (len(above) > 0 and above[-1] == self.found.numbers[at, balance])
+        return states_balance(self.found.numbers, at, self.found.balance, begins=at in {self.since, 0})
 
     def _carry(self, at: int) -> None:
         rows = self.found.rows
@@ -250,7 +245,8 @@ def _adds_up(found: _List, at: int, parts: Sequence[int], sums: Numbers, *, sign
     stated = ~np.isnan(own)
     scale = np.abs(np.nan_to_num(found.numbers[parts])).sum(axis=0)
     ties = stated & (np.abs(sums - np.nan_to_num(own)) <= 1e-9 * np.maximum(scale, 1.0))
-    telling = ties & ~found.ratio & (own != 0)
+    # What need not add up and does shows as much of a row that bears a sign: a "Change" in litres is no rate.
+    telling = ties & (own != 0) if signed else ties & ~found.ratio & (own != 0)
     off = np.flatnonzero(stated & ~ties & ~found.ratio).tolist() if telling.any() else []
     # What is written in per cent need not add up either; how it is written is looked up only where it matters.
     if not telling.any() or not all(signed and _in_per_cent(found, column) for column in off):

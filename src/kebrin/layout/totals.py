@@ -28,6 +28,7 @@ from kebrin.grammar.words import (
 from kebrin.layout.aggregates import find_aggregates
 from kebrin.layout.model import CARRIES, PARTING, SET_IN, STATED, TotalLine
 from kebrin.layout.sayings import Sayings, beside_months, named_as_their_group
+from kebrin.layout.unlike import balance_of, states_balance
 from kebrin.layout.worded import settle_summed, settle_whole, settle_worded
 from kebrin.table.arrays import uneven
 
@@ -125,6 +126,11 @@ class Search:
         return left
 
     @cached_property
+    def balance(self) -> int:
+        """The cross line that keeps the balance of others, -1 if none does; what is called a total keeps none."""
+        return balance_of(self.numbers[~self.worded])
+
+    @cached_property
     def extremes(self) -> NDArray[np.bool_]:
         """The lines that are called the smallest or the largest of others, or some such."""
         return (self.said or Sayings(self.paths)).mask(extreme_word, every=True)
@@ -184,6 +190,8 @@ def _carries(search: Search, line: int) -> bool:
     said = [at for at, path in enumerate(search.paths) if any(label and carried_word(label) for label in path)]
     if not stated.any():
         return True  # it says nothing beside its label
+    if states_balance(search.numbers, line, search.balance, begins=line == 0):
+        return True
     slack = search.slack[stated]
     if any(at != line and (np.abs(search.filled[at][stated] - own) <= slack).all() for at in said):
         return True

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from itertools import permutations
+from itertools import combinations, permutations
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,10 +11,10 @@ import numpy as np
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import period_name
 from kebrin.grammar.reading import bears_currency
-from kebrin.grammar.words import YEARS, leading_zero, says_money
+from kebrin.grammar.words import YEARS, leading_zero, says_difference, says_money, total_word
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
     from numpy.typing import NDArray
 
@@ -39,8 +39,12 @@ def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], 
     """
     if not len(rows):
         return ""
-    if balance := _level_of_balance(sheet, rows, levels, columns):
-        return balance
+    if own := _level_kept_by(keeps_balance, sheet, rows, levels, columns):
+        return own
+    if not period_name(list(levels[-1].texts) if levels else []) and (
+        own := _level_kept_by(states_difference, sheet, rows, levels, columns)
+    ):
+        return own
     counts = _counts(sheet, rows, columns)
     for level in reversed(levels):
         if not 2 <= len(level.texts) <= _MOST_WRITTEN or (level.codes < 0).any() or period_name(list(level.texts)):
@@ -61,8 +65,9 @@ def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], 
     return ""
 
 
-def keeps_balance(numbers: NDArray[np.float64]) -> bool:
-    """Whether some column keeps the balance of two others; see `balance_of`."""
+def keeps_balance(numbers: NDArray[np.float64], heads: Sequence[str] = ()) -> bool:
+    """Whether some column keeps the balance of two others, whatever their headings say; see `balance_of`."""
+    del heads
     return balance_of(numbers) >= 0
 
 
@@ -100,13 +105,76 @@ def balance_of(numbers: NDArray[np.float64]) -> int:
     return -1
 
 
-def _level_of_balance(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], columns: NDArray[np.intp]) -> str:
-    """The innermost level of headings, if the columns under one heading outside it keep a balance; ''."""
+def states_balance(numbers: NDArray[np.float64], line: int, balance: int, *, begins: bool) -> bool:
+    """Whether a row states a balance and nothing else: the one that an account begins with, or the last above it again.
+
+    Args:
+        numbers: float64 (rows x columns), NaN where a cell holds no number.
+        line: the row.
+        balance: the column that keeps the balance, -1 if none does.
+        begins: whether an account begins with the row.
+
+    >>> states_balance(np.array([[np.nan, np.nan, 10], [5, np.nan, 15], [np.nan, np.nan, 15]]), 2, 2, begins=False)
+    True
+    """
+    if balance < 0 or np.flatnonzero(~np.isnan(numbers[line])).tolist() != [balance]:
+        return False
+    above = numbers[:line, balance]
+    above = above[~np.isnan(above)]
+    return begins or (len(above) > 0 and bool(above[-1] == numbers[line, balance]))
+
+
+def states_difference(numbers: NDArray[np.float64], heads: Sequence[str]) -> bool:
+    """Whether one column of three is a difference of the two others: what was, what is, and what lies between.
+
+    On every row one is the sum of two others. A sum of parts stands before them or behind them: where it stands between, or a
+    heading speaks of a difference, the three are no values of one dimension. So are a meter read before, read now, and what was
+    used; births, deaths and what is left.
+
+    Args:
+        numbers: float64 (rows x columns), NaN where a cell holds no number.
+        heads: the heading of each column.
+
+    >>> states_difference(np.array([[10, 12, 2.0], [7, 7, 0], [5, 14, 9]]), ["Before", "Now", "Used"])
+    True
+    >>> sums = np.array([[12, 10, 2.0], [7, 7, 0], [14, 5, 9]])
+    >>> states_difference(sums, ["All", "Men", "Women"]), states_difference(sums, ["Came", "Went", "Net"])
+    (False, True)
+    """
+    count = numbers.shape[1]
+    if not _FEWEST_KEPT <= count <= _MOST_MEASURES:
+        return False
+    said = [says_difference(head) and not total_word(head) for head in heads]
+    return any(
+        (one < whole < other or said[one] or said[whole] or said[other])
+        and _are_sums(numbers[:, (whole, one, other)])
+        for whole in range(count)
+        for one, other in combinations([at for at in range(count) if at != whole], 2)
+    )
+
+
+def _are_sums(numbers: NDArray[np.float64]) -> bool:
+    """Whether the first of three columns is the sum of the others on every row, of several, that states all of them."""
+    own = numbers[~np.isnan(numbers).any(axis=1)]
+    if len(own) < max(_FEWEST_KEPT, _MOSTLY_KEPT * len(numbers)) or not own.any(axis=0).all():
+        return False
+    off = np.abs(own[:, 0] - own[:, 1] - own[:, 2])
+    return bool((off <= 1e-9 * np.maximum(np.abs(own).sum(axis=1), 1.0)).all())
+
+
+def _level_kept_by(
+    shows: Callable[[NDArray[np.float64], Sequence[str]], bool], sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level],
+    columns: NDArray[np.intp],
+) -> str:  # fmt: skip
+    """The innermost level of headings, if the columns under one heading outside it show measures by their figures; ''."""
     if not levels or not _FEWEST_KEPT <= len(levels[-1].texts) <= _MOST_MEASURES:
         return ""
     outer = list(zip(*(level.codes.tolist() for level in levels[:-1]), strict=True)) or [()] * len(columns)
     groups = [[at for at, one in enumerate(outer) if one == key] for key in dict.fromkeys(outer)]
-    return levels[-1].name if any(keeps_balance(sheet.numbers[np.ix_(rows, columns[own])]) for own in groups) else ""
+    heads = levels[-1].labels()
+    return levels[-1].name if any(
+        shows(sheet.numbers[np.ix_(rows, columns[own])], [heads[at] or "" for at in own]) for own in groups
+    ) else ""
 
 
 def _written_unlike(sheet: Sheet, rows: NDArray[np.intp], groups: Sequence[NDArray[np.intp]]) -> bool:

@@ -340,7 +340,11 @@ def _inline(element: Element) -> str:
     if element.tag == "br":
         return BREAK
     text = all_text(element)
-    return text.strip("[]()").translate(RAISED) if element.tag == "sup" else text
+    if element.tag != "sup":
+        return text
+    raised = text.strip("[]() ")
+    # One letter is a mark, as it is behind a text of a cell: "(a) provisional".
+    return f"({raised})" if len(raised) == 1 and raised.isalpha() else raised.translate(RAISED)
 
 
 def _caption(table: Element) -> str:
