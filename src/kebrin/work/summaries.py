@@ -1,11 +1,13 @@
 """Sheets that sum other sheets: found by arithmetic over sheets, tied out, and left out of the tables.
 
-Three kinds are known: a sheet laid out as its siblings are, each value of which is the sum of theirs; the same where some
-siblings hold more than it does; and a sheet with a line for each of the others, by name, whose values are the sums over them.
+Four kinds are known: a sheet laid out as its siblings are, each value of which is the sum of theirs; the same where some
+siblings hold more than it does; a sheet with a line for each of the others, by name, whose values are the sums over them; and
+one with a line for each label of a column of another, with the sums of one of its measures.
 """
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections import defaultdict
 from dataclasses import dataclass, replace
@@ -20,7 +22,7 @@ from kebrin.table import Finding, FindingKind
 from kebrin.table.arrays import floats_of
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
 
     from kebrin.work.sheet import Piece, SheetWork
 
@@ -29,6 +31,8 @@ if TYPE_CHECKING:
 _MOST_ROWS, _FEWEST_VALUES = 50_000, 3
 # Of more sheets or forms than this it is not looked for whether one sums others that hold more than it does.
 _MOST_SHEETS, _MOST_FORMS = 40, 4
+# A sheet of sums by label has no more lines.
+_MOST_LABELS = 500
 # Sums that are farther apart than this share of all values' sizes are not the same, however they were added.
 _NEAR = 1e-6
 
@@ -38,17 +42,24 @@ def without_summaries(works: Sequence[SheetWork]) -> list[SheetWork]:
     found = list(works)
     whole = _Whole.of(works)
     for at, work in enumerate(works):
-        if len(work.pieces) != 1 or whole.filled - 1 < 2:
+        if len(work.pieces) != 1 or whole.filled < 2:
             continue
         piece = work.pieces[0]
-        alike, named, unlike = whole.may_sum_alike(piece), whole.may_sum_by_name(piece), whole.may_sum_unlike()
-        if not alike and not named and not unlike:
+        several = whole.filled > 2
+        alike, named, unlike = (
+            several and whole.may_sum_alike(piece),
+            several and whole.may_sum_by_name(piece),
+            several and whole.may_sum_unlike(),
+        )
+        labelled = len(piece.table.measures) == 1 and len(piece.table) <= _MOST_LABELS
+        if not alike and not named and not unlike and not labelled:
             continue
         others = [one for one in works if one is not work and one.pieces]
         for own in _ways(piece):
             said = _sums_alike(piece, own, others) if alike else ""
             said = said or (_sums_by_name(own, others) if named else "")
             said = said or (_sums_unlike(piece, own, others) if unlike else "")
+            said = said or (_sums_by_label(own, others) if labelled else "")
             if said:
                 found[at] = _left_out(work, said)
                 break
@@ -220,6 +231,18 @@ def _sums_by_name(own: Values, others: Sequence[SheetWork]) -> str:
     named = {path: [label for label in path if label.casefold() in by_sheet] for path in own}
     if any(len(labels) != 1 for labels in named.values()) or not any(own.values()):
         return ""
+    measures = {name for labels in named.values() for name in by_sheet[labels[0].casefold()].table.measures}
+    # Of several measures of the others it may sum one, whatever it calls that.
+    for measure in ("", *(sorted(measures) if len(measures) > 1 and len(own) >= _FEWEST_VALUES else ())):
+        if said := _sums_of_one(own, named, by_sheet, measure):
+            return said
+    return ""
+
+
+def _sums_of_one(
+    own: Values, named: Mapping[tuple[str, ...], Sequence[str]], by_sheet: Mapping[str, Piece], measure: str
+) -> str:
+    """The same of one measure of the other sheets, or of all their values if none is named."""
     known: dict[str, Values] = {}
     for path, number in own.items():
         sheet = named[path][0]
@@ -227,13 +250,38 @@ def _sums_by_name(own: Values, others: Sequence[SheetWork]) -> str:
             values = _values(by_sheet[sheet.casefold()])
             if values is None:
                 return ""
-            known[sheet] = values
+            known[sheet] = {path: one for path, one in values.items() if not measure or path[-1] == measure}
         rest = {label.casefold() for label in path if label != sheet and not total_word(label)}
         fitting = [value for labels, value in known[sheet].items() if rest <= {label.casefold() for label in labels}]
         computed = fitting or (list(known[sheet].values()) if len(set(own)) == len(known) else [])
         if not computed or not _ties(number, sum(computed), sum(map(abs, computed))):
             return ""
-    return f"its {len(own):,} values are sums over {_some(list(known))}"
+    of = f"the sums of {measure!r}" if measure else "sums"
+    return f"its {len(own):,} values are {of} over {_some(list(known))}"
+
+
+def _sums_by_label(own: Values, others: Sequence[SheetWork]) -> str:
+    """Whether each value of a block is the sum of one measure over the records of another that bear its label."""
+    if len(own) < _FEWEST_VALUES or not all(own.values()) or {len(path) for path in own} != {1}:
+        return ""
+    for other in (one for work in others for one in work.pieces):
+        table = other.table
+        if not 2 * len(own) <= len(table) <= _MOST_ROWS:
+            continue
+        # In a list what records are told by is a value as any other.
+        kinds = {name: str(table.data.column(name).type) for name in table.columns}
+        sides = [[name for name, kind in kinds.items() if (kind == "double") is numbers] for numbers in (False, True)]
+        for name, measure in itertools.product(*sides):
+            labels = [str(label) for label in table.data.column(name).to_pylist()]
+            if set(labels) != {path[0] for path in own}:
+                continue
+            sums: defaultdict[str, float] = defaultdict(float)
+            for label, number in zip(labels, table.data.column(measure).to_pylist(), strict=True):
+                sums[label] += number or 0.0
+            scale = sum(map(abs, sums.values()))
+            if all(_ties(number, sums[path[0]], scale) for path, number in own.items()):
+                return f"its {len(own):,} values are the sums of {measure!r} of {other.sheet} for each {name!r}"
+    return ""
 
 
 def _some(names: Sequence[str]) -> str:
