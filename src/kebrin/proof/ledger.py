@@ -178,12 +178,11 @@ class SheetLedger:
     @property
     def _answers(self) -> tuple[Settle, ...]:
         """The line that leaves cells out which say nothing of the rows, as long as they are few and stand on the sheet alone."""
-        cells = [f"cell {cell}" for cell in self.unclaimed]
-        alone = self.unclaimed_count == len(self.open_cells) == len(cells)
-        says = "it says" if len(cells) == 1 else "they say"
-        return (
-            (Settle("leave_out", cells, says=f"{says} nothing of the rows"),) if alone and len(cells) <= _SHOWN else ()
-        )
+        if self.unclaimed_count != len(self.open_cells):
+            return ()
+        places = _rectangles(self.open_cells)
+        says = "it says" if self.unclaimed_count == 1 else "they say"
+        return (Settle("leave_out", places, says=f"{says} nothing of the rows"),) if 0 < len(places) <= _SHOWN else ()
 
     @property
     def cells(self) -> int:
@@ -234,3 +233,28 @@ class SheetLedger:
             "objections": [one.to_plain() for one in self.objections],
             "lines left out": [vars(line) for line in self.lines],
         }
+
+
+def _rectangles(cells: Collection[tuple[int, int]]) -> list[str]:
+    """Cells as a plan names them, neighbours in one: "cell B3", "cells A1:D1".
+
+    >>> _rectangles({(0, 0), (0, 1), (1, 0), (1, 1), (4, 2)})
+    ['cells A1:B2', 'cell C5']
+    """
+    runs: list[list[int]] = []  # row, first and last column
+    for row, column in sorted(cells):
+        if runs and runs[-1][0] == row and runs[-1][2] == column - 1:
+            runs[-1][2] = column
+        else:
+            runs.append([row, column, column])
+    found: list[list[int]] = []  # top, left, bottom, right
+    for row, first, last in runs:
+        above = next((one for one in found if one[1:] == [first, row - 1, last]), None)
+        if above is not None:
+            above[2] = row
+        else:
+            found.append([row, first, row, last])
+    return [
+        f"cell {a1(top, left)}" if (top, left) == (bottom, right) else f"cells {a1(top, left)}:{a1(bottom, right)}"
+        for top, left, bottom, right in found
+    ]
