@@ -512,3 +512,36 @@ def test_what_a_page_marks_as_headings_heads_a_table_of_words(tmp_path: Path) ->
     assert said[:2] == [("Summer", "First", "Add", "Sheds", None), ("Summer", "First", "Cut", None, "Docks")]
     assert len(said) == 8
     assert said[-1] == ("Winter", "Last", "Cut", None, "Docks")
+
+
+def test_a_sheet_of_sums_of_one_measure_is_left_out(tmp_path: Path) -> None:
+    head = ["Kind", "Sold", "Price", "Taken"]
+    ports = {
+        "Brae": [head, ["Foot", 5, 2.5, 12.5], ["Cars", 2, 8, 16], ["Bikes", 1, 3, 3]],
+        "Wick": [head, ["Foot", 6, 2.5, 15], ["Cars", 3, 8, 24], ["Bikes", 4, 3, 12]],
+        "Lerr": [head, ["Foot", 8, 2.5, 20], ["Cars", 5, 8, 40], ["Bikes", 7, 3, 21]],
+    }
+    by_port = [["Port", "Money"], ["Brae", 31.5], ["Wick", 51], ["Lerr", 81]]
+    slips = [
+        ["Slip", "Port", "Clerk", "Due"],
+        ["S1", "Brae", "Holm", 5],
+        ["S2", "Wick", "Berg", 7],
+        ["S3", "Lerr", "Holm", 2],
+        ["S4", "Brae", "Berg", 4],
+        ["S5", "Wick", "Berg", 9],
+        ["S6", "Lerr", "Holm", 6],
+    ]
+    of_slips = [["Row", "Sum of due"], ["Brae", 9], ["Lerr", 8], ["Wick", 16], ["All", 33]]
+    said = []
+    books: tuple[dict[str, Any], ...] = ({"All": by_port, **ports}, {"Sums": of_slips, "Slips": slips})
+    for sheets in books:
+        run = kb.tidy_reports(write_book(tmp_path / "r.xlsx", sheets))
+        assert len(run.tables) == 1
+        assert run.holds
+        said += [one.what for done in run.done for one in done.proof.remarks if one.kind is FindingKind.SHEET_OF_SUMS]
+    assert said == [
+        "its 3 values are the sums of 'Taken' over Brae, Wick, Lerr; it was left out, all tie",
+        "its 3 values are the sums of 'Due' of Slips for each 'Port'; it was left out, all tie",
+    ]
+    slips[1] = ["S1", "Brae", "Holm", 6]  # a sum that does not tie is a table of its own
+    assert len(kb.tidy_reports(write_book(tmp_path / "r.xlsx", {"Sums": of_slips, "Slips": slips})).tables) == 2

@@ -129,10 +129,13 @@ def test_a_difference_beside_its_two_sides_is_no_reason_to_drop_one_of_them(tmp_
         ["Dues", 310, 300, 10],
     ]
     path = write_book(tmp_path / "r.xlsx", {"Costs": rows})
-    (question,) = asked(path)
-    assert "'Budget' equals the sum of 2 lines beside it" in question
+    assert not asked(path)
     (table,) = run(path).tables.values()
-    assert len(table) == 9
+    assert table.columns == ("Cost", "Budget", "Actual", "Variance")
+    # Where no heading speaks of a difference, the first of three may be a sum that lost its name.
+    rows[0] = ["Cost", "Pier", "Deck", "Hold"]
+    (question,) = asked(write_book(tmp_path / "r.xlsx", {"Costs": rows}))
+    assert "'Pier' equals the sum of 2 lines beside it" in question
 
 
 @pytest.mark.parametrize("others", [["Hours", "Pay"], ["Spare"]])

@@ -59,6 +59,7 @@ class Hints:
         heads: the row of headings over records, where the file's format tells it; -1 where it does not.
         ends: the last of these records, where the format tells it; -1 where all rows below the headings are records.
         key: signs that a text elsewhere in the file explains for all of its tables, each with what is said of it.
+        headless: whether the file's format tells that no row holds headings.
         spanned: where the file's format tells of several rows of headings: the first, how many, and the label columns.
     """
 
@@ -72,6 +73,7 @@ class Hints:
     codes: frozenset[int] = frozenset()
     heads: int = -1
     ends: int = -1
+    headless: bool = False
     spanned: tuple[int, int, int] | None = None
     key: tuple[Sign, ...] = ()
 

@@ -47,7 +47,10 @@ _PLAIN = re.compile(rf"(?P<sign>{_BARE})\s+(?P<said>[^\W\d_].*)", re.DOTALL)
 _HEAD = re.compile(rf"^\s*[^\W\d_][\w ]{{0,24}}?\s*:\s*(?={_SIGN}\s*(?:=|:|–|—))")
 # A comment that speaks of a column: "# level: 9999 = out of order".
 _COMMENT = re.compile(r"^#+\s+(?=[^\W\d_][\w ]*:\s)")
-_BETWEEN = re.compile(r"\s*\n\s*|;\s+|,\s+(?=[^\s,]{1,6}\s*=|[^\s,:]{1,4}:\s)|\s+\|\s+|\s{3,}|(?<=[^\W\d_])[.]\s+(?=\S{1,6}\s*(?:=|means))")
+_BETWEEN = re.compile(
+    r"\s*\n\s*|;\s+|,\s+(?=[^\s,]{1,6}\s*=|[^\s,:]{1,4}:\s)|\s+\|\s+|\s{3,}|"
+    r"(?<=[^\W\d_])[.]\s+(?=\S{1,6}\s*(?:=|means))"
+)
 # Figures that stand for no value: negative ones, and those of one digit said several times.
 _STANDS_OUT = re.compile(r"[-−]\d[\d.]*|(\d)(?:\.?\1)+")
 # "Values of -999 were not determined."

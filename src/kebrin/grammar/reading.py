@@ -117,9 +117,6 @@ def read_text(text: str) -> Reading:
         return Reading(Look.MISSING, mark=bare[len(plain) :])
     if (bare[0] in "<>≤≥~≈±(" or bare[-1] in "=)") and (found := _in_company(bare)) is not None:
         return found
-    if bare[-1] == ")" and "(" not in bare and (closed := _CLOSED_MARK.search(bare)) is not None:
-        figure = read_text(bare[: closed.start()])
-        return figure._replace(look=Look.MARKED, mark=closed["mark"]) if figure.look in _UNMARKED else _WORDS
     if _SCIENTIFIC.fullmatch(bare):
         number = float(bare.replace("−", "-"))
         return Reading(Look.NUMBER, number, number)
@@ -130,9 +127,12 @@ def read_text(text: str) -> Reading:
 
 
 def _in_company(bare: str) -> Reading | None:
-    """A figure that is hedged, or behind a mark of a note; None if a text is neither."""
+    """A figure that is hedged, or that a mark of a note stands before or behind; None if a text is neither."""
     if _HEDGED.fullmatch(bare) is not None:
         return Reading(Look.FIGURE, unit=HEDGED)
+    if "(" not in bare and (closed := _CLOSED_MARK.search(bare)) is not None:
+        figure = read_text(bare[: closed.start()])
+        return figure._replace(look=Look.MARKED, mark=closed["mark"]) if figure.look in _UNMARKED else None
     led = _LEADING_MARK.fullmatch(bare)
     if led is None:
         return None

@@ -116,6 +116,8 @@ def found_layouts(
 ) -> list[Layout]:  # fmt: skip
     """The layouts of a sheet's blocks, read as if some rows, and other lines, were not there."""
     stated = stated or Stated()
+    if sheet.hints.headless and stated.boxhead is None:
+        stated = replace(stated, boxhead=())
     play = in_play(sheet)
     sides = list(sheet.readings.sides)
     play = replace(

@@ -397,7 +397,7 @@ def _with_cause(search: Search, found: dict[int, NDArray[np.intp]]) -> dict[int,
     search.doubted |= {
         line: f"equals the sum of {len(parts)} lines beside it, and nothing else says that it is a total"
         for line, parts in found.items()
-        if line in bare and line not in known
+        if line in bare and line not in known and not _are_sides(search, line, parts)
     }
     return {line: parts for line, parts in found.items() if line in told or line in known}
 
@@ -420,6 +420,12 @@ def _place(search: Search, line: int, parts: NDArray[np.intp]) -> str:
         if line == own[-1 if before else 0] and set(parts.tolist()) == set(own) - {line}:
             return f"it stands {'last' if before else 'first'} of its group"
     return ""
+
+
+def _are_sides(search: Search, line: int, parts: NDArray[np.intp]) -> bool:
+    """Whether three columns are the two sides of a difference and itself, by their headings: budget, actual and variance."""
+    labels = [search.paths[at][-1] or "" for at in (line, *parts.tolist()) if search.paths[at]]
+    return search.axis == "column" and len(parts) == 2 and any(map(says_difference, labels))
 
 
 def _may_be_halves(search: Search, line: int, parts: NDArray[np.intp]) -> bool:

@@ -41,9 +41,9 @@ def unlike_level(sheet: Sheet, rows: NDArray[np.intp], levels: Sequence[Level], 
         return ""
     if own := _level_kept_by(keeps_balance, sheet, rows, levels, columns):
         return own
-    if not period_name(list(levels[-1].texts) if levels else []) and (
-        own := _level_kept_by(states_difference, sheet, rows, levels, columns)
-    ):
+    # Of months beside what was used in all of them only the last column is a difference.
+    periods = [text for level in levels[-1:] for text in level.texts if period_name([text])]
+    if len(periods) < 2 and (own := _level_kept_by(states_difference, sheet, rows, levels, columns)):
         return own
     counts = _counts(sheet, rows, columns)
     for level in reversed(levels):
@@ -146,8 +146,7 @@ def states_difference(numbers: NDArray[np.float64], heads: Sequence[str]) -> boo
         return False
     said = [says_difference(head) and not total_word(head) for head in heads]
     return any(
-        (one < whole < other or said[one] or said[whole] or said[other])
-        and _are_sums(numbers[:, (whole, one, other)])
+        (one < whole < other or said[one] or said[whole] or said[other]) and _are_sums(numbers[:, (whole, one, other)])
         for whole in range(count)
         for one, other in combinations([at for at in range(count) if at != whole], 2)
     )
@@ -172,9 +171,11 @@ def _level_kept_by(
     outer = list(zip(*(level.codes.tolist() for level in levels[:-1]), strict=True)) or [()] * len(columns)
     groups = [[at for at, one in enumerate(outer) if one == key] for key in dict.fromkeys(outer)]
     heads = levels[-1].labels()
-    return levels[-1].name if any(
-        shows(sheet.numbers[np.ix_(rows, columns[own])], [heads[at] or "" for at in own]) for own in groups
-    ) else ""
+    return (
+        levels[-1].name
+        if any(shows(sheet.numbers[np.ix_(rows, columns[own])], [heads[at] or "" for at in own]) for own in groups)
+        else ""
+    )
 
 
 def _written_unlike(sheet: Sheet, rows: NDArray[np.intp], groups: Sequence[NDArray[np.intp]]) -> bool:

@@ -18,6 +18,7 @@ from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.boxed import box_sheet, is_boxed
 from kebrin.sources.cards import are_cards
+from kebrin.sources.control_lines import control_lines
 from kebrin.sources.described import described_sheet
 from kebrin.sources.encodings import Decoded, decode, strictly
 from kebrin.sources.limits import hold, hold_room, limits
@@ -120,6 +121,14 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
     said += heads
     rows, none, quoted, head = _with_comment_heads(rows, mark)
     said += quoted
+    control = control_lines(rows)
+    if control.lines:
+        said += control.said
+        aside = {
+            **aside,
+            "cells of control lines": sum(bool(cell.strip()) for at in control.lines for cell in rows[at]),
+        }
+        rows = [[] if at in control.lines else row for at, row in enumerate(rows)]
     width = max(map(len, rows), default=0)
     hold_room(len(rows), width, where)
     if len(text) > limits().letters:
@@ -129,7 +138,7 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
         values[number, : len(row)] = row
     kinds = kinds_of(values)
     values.flags.writeable = kinds.flags.writeable = False
-    hints = Hints(delimiter=mark, none=frozenset(none), heads=head)
+    hints = Hints(delimiter=mark, none=frozenset(none), heads=head, headless=control.headless)
     return Sheet(
         name, values, kinds, source=str(path), textual=True, hints=hints, told=tuple(said), spots=spots, aside=aside
     )
