@@ -211,12 +211,29 @@ def _pairs(
         slots = _slots(sheet, row)
         if not slots or any(around is not None and not around[at] for run in slots for at in run):
             continue
+        if _stands_apart(sheet, row, slots):
+            slots = [list(pair) for pair in zip(slots[0][::2], slots[0][1::2], strict=True)]
         if any(len(run) != 2 for run in slots):
             continue
         pairs = [run for run in slots if run[0] not in taken]
         if all(_is_pair(sheet, *run) for run in pairs):
             found += [FieldCell(sheet.text(*a).rstrip(" :"), sheet.text(*b), a, b) for a, b in pairs]
     return found
+
+
+def _stands_apart(sheet: Sheet, row: int, slots: Sequence[Sequence[tuple[int, int]]]) -> bool:
+    """Whether a line of pairs without a gap is no line of headings: blank lines part it, and figures stand in most values only.
+
+    >>> sheet = Sheet.of([["Skipper", "C. Holm", "Licence", "L-17", "Quarter", "Q3 2031"], [None] * 6, ["Port"] * 6])
+    >>> _stands_apart(sheet, 0, _slots(sheet, 0)), _stands_apart(sheet, 2, _slots(sheet, 2))
+    (True, False)
+    """
+    if len(slots) != 1 or len(slots[0]) < 2 * _PAIRS or len(slots[0]) % 2 or row + 1 >= sheet.shape[0]:
+        return False
+    if sheet.filled[row + 1].any() or (row and sheet.filled[row - 1].any()):
+        return False
+    bear = [any(map(str.isdigit, sheet.text(*cell))) for cell in slots[0]]
+    return not any(bear[::2]) and 2 * sum(bear[1::2]) > len(bear[1::2])
 
 
 def _spaced_pairs(
