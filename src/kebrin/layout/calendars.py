@@ -130,13 +130,14 @@ def _weeks(sheet: Sheet, play: Play, head: _Head) -> list[Frame]:
         return []
     why = "days of the month under weekdays, in order, with entries below them"
     said = Evidence(CALENDAR, f"from {sheet.address(head.row, head.columns[0])}", why, 0.9)
+    # Of a week in which nothing stands the line below its days is a blank one, or there is none: its days head nothing.
     return [
         Frame(
-            (head.row, row), (head.row, row), (), np.array(rows[:most], np.intp), _with_days(sheet, row, columns), (said,),
-            *hidden_lines(play),
+            (head.row, row), (head.row, row), (), np.array(rows[:most] or [row + 1], np.intp), _with_days(sheet, row, columns),
+            (said,), *hidden_lines(play),
         )
         for row, rows in weeks
-        if rows and sheet.filled[rows[:most]][:, columns].any()
+        if rows or (row + 1 < sheet.shape[0] and not sheet.filled[row + 1].any())
     ]  # fmt: skip
 
 

@@ -32,16 +32,23 @@ def fills_of(pieces: Sequence[Piece]) -> tuple[Fill, ...]:
 
 
 def emptier(fills: Sequence[Fill]) -> list[Finding]:
-    """Sources in which a column is hardly filled that is mostly filled in the others."""
+    """Sources that gave no row, and those in which a column is hardly filled that is mostly filled in the others."""
     if len(fills) < _FEWEST:
         return []
-    said = []
+    full = {(one.file, one.sheet) for one in fills if one.rows}
+    bare = [one for one in fills if not one.rows and (one.file, one.sheet) not in full]
+    what = f"no row came of {_some(bare)}, and some came of the others"
+    said = [Finding(FindingKind.EMPTY_COLUMN, what, bare[0].file, count=len(bare))] if bare and full else []
+    fills = [one for one in fills if one.rows]
     for name in dict.fromkeys(name for one in fills for name in one.shares):
         shares = sorted(one.shares[name] for one in fills if name in one.shares)
         low = [one for one in fills if one.shares.get(name, 1.0) < _HARDLY]
         if low and shares[len(shares) // 2] > _MOSTLY:
-            where = ", ".join(f"{one.sheet} of {Path(one.file).name}" for one in low[:_SHOWN])
-            more = f" and {len(low) - _SHOWN} more" if len(low) > _SHOWN else ""
-            what = f"{name} is empty on nearly all rows of {where}{more}, and filled elsewhere"
+            what = f"{name} is empty on nearly all rows of {_some(low)}, and filled elsewhere"
             said.append(Finding(FindingKind.EMPTY_COLUMN, what, low[0].file, count=len(low)))
     return said
+
+
+def _some(fills: Sequence[Fill]) -> str:
+    more = f" and {len(fills) - _SHOWN} more" if len(fills) > _SHOWN else ""
+    return ", ".join(f"{one.sheet} of {Path(one.file).name}" for one in fills[:_SHOWN]) + more
