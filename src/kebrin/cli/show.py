@@ -31,6 +31,8 @@ _REMARKS = 12
 # Sheets that say the same are named up to so many.
 _NAMED = 3
 _SAMPLE = 5
+# So many rows show whether a column says the same on all of them.
+_LOOKED_AT = 10_000
 # So many files that were written are named.
 _LISTED = 20
 # So many remarks of one kind are told, more are counted.
@@ -74,7 +76,7 @@ def counted(number: int, what: str) -> str:
 
 
 def sample(out: Console, table: Table, most: int = _SAMPLE) -> None:
-    """The first rows of a table; columns that do not fit are counted."""
+    """The first rows of a table; columns that do not fit are named."""
     shown = table.data.slice(0, most).to_pydict()
     names = _fitting(table, shown, out.width - 6)
     grid = Grid(box=None, padding=(0, 2), header_style="bold", show_edge=False)
@@ -98,15 +100,22 @@ def _is_number(table: Table, name: str) -> bool:
 
 
 def _fitting(table: Table, shown: dict[str, list[Any]], width: int) -> list[str]:
-    """As many columns as fit, the measures always among them."""
+    """As many columns as fit: measures always, then what tells the rows shown apart, then what tells any rows apart."""
     needs = {name: 4 + max([len(name), *(len(_cell(value)) for value in shown[name])]) for name in table.columns}
     room = width - sum(needs[name] for name in table.measures[:3])
     taken = set(table.measures[:3])
-    for name in table.columns:
+    for name in sorted(table.columns, key=lambda name: _says_again(table, shown, name)):
         if name not in taken and needs[name] <= room:
             taken.add(name)
             room -= needs[name]
     return [name for name in table.columns if name in taken]
+
+
+def _says_again(table: Table, shown: dict[str, list[Any]], name: str) -> int:
+    """0 for a column that differs in the rows shown, 1 for one that differs in others, 2 for one that says the same on all."""
+    if len({str(value) for value in shown[name]}) > 1:
+        return 0
+    return 1 if len(table.data.column(name).slice(0, _LOOKED_AT).unique()) > 1 else 2
 
 
 def _cell(value: Any) -> str:
