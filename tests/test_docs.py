@@ -21,7 +21,7 @@ def parts(page: str) -> list[tuple[str, str]]:
     return [(one.partition("\n")[0], one) for one in found]
 
 
-_PARTS = [*parts("how-to.md"), *parts("python.md")]
+_PARTS = [*parts("how-to.md"), *parts("conditions.md"), *parts("python.md")]
 
 
 @pytest.mark.parametrize(("heading", "text"), _PARTS, ids=[heading for heading, _ in _PARTS])

@@ -203,7 +203,10 @@ def run(  # noqa: PLR0913 - an option each
     replace: Replace = False,
     as_json: AsJson = False,
 ) -> None:
-    """Run a plan: read, tidy, prove, and write its outputs; what has changed since the last run is said."""
+    """Run a plan: read, tidy, prove, write, and say what changed.
+
+    Changes are those since the last run of the plan.
+    """
     with told(as_json=as_json):
         from kebrin.cli import rerunning
 
@@ -246,7 +249,10 @@ def fetch(  # noqa: PLR0913 - an option each
     replace: Replace = False,
     as_json: AsJson = False,
 ) -> None:
-    """Fetch a list from a service, page after page, and hold what came against what it says there is."""
+    """Fetch a list from a service, page after page.
+
+    What came is checked against what the service says that there is.
+    """
     with told(as_json=as_json):
         from kebrin.cli import fetching
 
@@ -266,7 +272,7 @@ def drift(
     ] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Say what is otherwise in NEW than it was in OLD, the shortest first."""
+    """Say what changed from OLD to NEW, the shortest lists first."""
     with told(as_json=as_json):
         from kebrin.cli import drifting
 
@@ -309,7 +315,7 @@ def values(
     *,
     as_json: AsJson = False,
 ) -> None:
-    """Show what is in each column, odd values first, and the step to take."""
+    """Show what is in each column, and the step that reads it."""
     with told(as_json=as_json):
         from kebrin.cli import valuing
 
@@ -365,7 +371,10 @@ def codes(
 
 @app.command(epilog="Example: kebrin check")
 def check(*, as_json: AsJson = False) -> None:
-    """Say what is installed, what it reads and writes, and whether it works here."""
+    """Say what is installed, and whether it works here.
+
+    What can be read and written is listed too.
+    """
     with told(as_json=as_json):
         from kebrin.cli import checking
 

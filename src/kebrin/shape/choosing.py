@@ -27,7 +27,7 @@ def only(table: Table, where: Mapping[str, Any], *, alike: bool = False, into: s
 
     Args:
         table: the table.
-        where: the condition, as in `kebrin.shape.conditions.fulfilled`.
+        where: the condition ([ten of them](conditions.md#ten-conditions)).
         alike: whether case and stray blanks of texts count for nothing.
         into: a column of yes and no to make instead.
 
@@ -50,7 +50,7 @@ def leave_out(table: Table, where: Mapping[str, Any], *, alike: bool = False) ->
 
     Args:
         table: the table.
-        where: the condition, as in `kebrin.shape.conditions.fulfilled`.
+        where: the condition ([ten of them](conditions.md#ten-conditions)).
         alike: whether case and stray blanks of texts count for nothing.
 
     Raises:

@@ -108,7 +108,7 @@ def compute(table: Table, into: str, formula: str, *, places: int | None = None)
     Args:
         table: the table.
         into: the column to make.
-        formula: the formula, as in `kebrin.shape.formulas.computed`.
+        formula: the formula ([how they are written](conditions.md#formulas)).
         places: the decimal places to round to; halves go to the even digit.
 
     >>> from kebrin.table import Table
