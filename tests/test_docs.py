@@ -10,6 +10,8 @@ from pathlib import Path
 
 import pytest
 
+from kebrin.table import FindingKind
+
 DOCS = Path(__file__).parent.parent / "docs"
 _BLOCK = re.compile(r"^```(?P<kind>sh|toml|python)\n(?P<text>.*?)^```", re.DOTALL | re.MULTILINE)
 
@@ -64,3 +66,8 @@ def test_links_between_pages_lead_somewhere() -> None:
 def test_what_is_made_from_the_code_is_up_to_date(script: str) -> None:
     done = subprocess.run([sys.executable, f"scripts/{script}", "--check"], cwd=DOCS.parent, check=False)
     assert done.returncode == 0
+
+
+def test_every_kind_of_finding_is_explained() -> None:
+    page = (DOCS / "messages.md").read_text("utf-8")
+    assert [kind.value for kind in FindingKind if f"`{kind.value}`" not in page] == []
