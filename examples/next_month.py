@@ -1,6 +1,6 @@
 """Next month: the plan for March's daily returns meets April's, and says what is otherwise.
 
-April brings a new sheet, a new column, one figure stated anew and a day for which nothing was sent.
+April brings a new sheet, a new column, one figure that was changed and a day for which nothing was sent.
 
     python examples/next_month.py [FOLDER]
 """

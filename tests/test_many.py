@@ -311,7 +311,7 @@ def test_the_next_run_says_what_is_otherwise(year: Path) -> None:
     assert [str(one) for one in found.unexpected] == [
         "sheet: new Outer",
         "label: class: new 'Bicycles'",
-        "restated: carried: 1 value is stated anew",
+        "restated: carried: 1 value has changed",
     ]
     assert found.unexpected[-1].details == ("South, 2031-02, 09:00, Cars: 37 -> 99 (South C5)",)
     assert [one.what for one in found.changes if one.expected] == ["month: goes on from 2031-03 to 2031-04"]
@@ -341,7 +341,7 @@ def test_figures_that_moved_are_said(tmp_path: Path) -> None:
 def test_the_command_compares_reports_and_outputs(year: Path) -> None:
     done = kebrin(year, "drift", "in/t_2031-01.xlsx", "in/t_2031-02.xlsx")
     assert done.returncode == 0
-    assert "restated: value: 24 values are stated anew" in done.stdout
+    assert "restated: value: 24 values have changed" in done.stdout
     plain = json.loads(kebrin(year, "drift", "in/t_2031-01.xlsx", "in/t_2031-02.xlsx", "--json").stdout)
     assert len(plain["tables"][0]["changes"][0]["details"]) == 24
 
@@ -359,7 +359,7 @@ def test_nothing_is_done_where_nothing_changed_and_only_changed_files_are_read(y
     returns(year / "in/t_2031-03.xlsx", by=50)
     third = kebrin(year, "run", "traffic.plan.toml", "--if-changed")
     assert third.returncode == 0, third.stderr
-    assert "24 values are stated anew" in third.stdout
+    assert "24 values have changed" in third.stdout
     assert len(list((year / "kept").glob("*.part"))) == 4
 
 
@@ -386,7 +386,7 @@ def test_a_watch_runs_again_when_a_file_changes_and_ends_when_told_to(year: Path
         first = (year / "out/traffic.csv").read_bytes()
         returns(year / "in/t_2031-03.xlsx", by=50)
         assert awaited(lambda: (year / "out/traffic.csv").read_bytes() != first), told.read_text()
-        assert awaited(lambda: "24 values are stated anew" in (year / "out.log").read_text())
+        assert awaited(lambda: "24 values have changed" in (year / "out.log").read_text())
         (year / "in/t_2031-03.xlsx").write_bytes(b"PK cut short")  # a bad file is told, and the watch goes on
         assert awaited(lambda: "t_2031-03" in told.read_text() or "set aside" in (year / "out.log").read_text())
         assert running.poll() is None

@@ -184,7 +184,7 @@ def test_a_sheet_of_a_persons_is_not_replaced_and_nothing_of_a_workbook_is_lost_
     book.active.title = "traffic"
     book["traffic"]["A1"] = "mine"
     book.save(bench.folder / "b.xlsx")
-    with pytest.raises(kb.OutputError, match="the sheet 'traffic' is none that Kebrin wrote"):
+    with pytest.raises(kb.OutputError, match="the sheet 'traffic' was not written by Kebrin"):
         bench.run("file = 'b.xlsx'\nif_there = 'keep other sheets'")
     assert bench.sheets("b.xlsx")["traffic"] == [["mine"]]
     with zipfile.ZipFile(bench.folder / "b.xlsx", "a") as package:

@@ -59,6 +59,6 @@ def draft(inputs: Sequence[str], plan_file: Path, *, like: Path | None, ask: boo
     if left:
         show.line(out, f"? {show.counted(left, 'question')} left open: --ask puts them one by one", "bold")
     show.next_step(
-        out, f"Change the names that you would say otherwise, then: {show.command()} run {show.quoted(plan_file)}"
+        out, f"Change the names that you would call something else, then: {show.command()} run {show.quoted(plan_file)}"
     )
     return Exit.DONE

@@ -37,7 +37,7 @@ def tell(out: Console, drift: Drift, *, cases: int) -> None:
     """The changes of one table, those that time alone does not explain first."""
     usual = [change for change in drift.changes if change.expected]
     if not drift.unexpected:
-        show.line(out, "nothing is otherwise" + (" than time explains" if usual else ""))
+        show.line(out, "nothing changed" + (" than time explains" if usual else ""))
     for change in drift.unexpected:
         show.line(out, f"· {change}")
         if change.kind == "restated" or (len(change.details) > 1 and change.kind in {"rows", "layout"}):

@@ -156,7 +156,8 @@ def _account(proof: Proof) -> list[tuple[str, str]]:
     left = " · ".join(
         _of_use(cells, use.removeprefix("left out: ")) for use, cells in counts.items() if use.startswith("left")
     )
-    said = [("source cells", f"{proof.cells:,}, of which {proof.unclaimed:,} unclaimed")]
+    open_ = f"{proof.unclaimed:,} of them unclaimed" if proof.unclaimed else "all accounted for"
+    said = [("source cells", f"{proof.cells:,}, {open_}")]
     said += [("used", used)] if used else []
     said += [("left out", left)] if left else []
     for account in proof.conservation:

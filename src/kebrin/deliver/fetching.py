@@ -50,7 +50,7 @@ def fetch(service: Service, path: Path, *, overwrite: bool = False) -> Fetched:
     found = listed(replace(service, headers=_from_environment(service.headers)))
     if path.suffix.lower() not in _ENDINGS[found.kind]:
         raise OutputError(
-            f"the list is {found.kind.upper()}, and the file is called otherwise", Place(str(path)),
+            f"the list is {found.kind.upper()}, and the file's name says something else", Place(str(path)),
             do=f"Name a file that ends in {' or '.join(_ENDINGS[found.kind])}",
         )  # fmt: skip
     if not found.lacks:

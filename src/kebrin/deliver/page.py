@@ -105,8 +105,9 @@ def _summary(done: Sequence[Done], sources: Sequence[Source]) -> str:
     rows = ", ".join(f"{one.name} {len(one.table):,} rows" for one in done[:6])
     cells = sum(one.proof.cells for one in done)
     open_cells = sum(one.proof.unclaimed for one in done)
+    claimed = f"{open_cells:,} of them unclaimed" if open_cells else "all accounted for"
     many = f"{len(sources):,} file{'s' * (len(sources) != 1)}"
-    return f"{rows}; from {many} with {cells:,} filled cells, of which {open_cells:,} are claimed by nothing."
+    return f"{rows}; from {many} with {cells:,} filled cells, {claimed}."
 
 
 def _source(source: Source, base: Path | None) -> dict[str, str]:

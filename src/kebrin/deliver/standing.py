@@ -91,7 +91,7 @@ def _refuse_peoples(target: Target, own: set[str], said: dict[str, Any]) -> None
     theirs = [there[name] for name in sorted(own) if name in there and name not in ours]
     if theirs:
         raise OutputError(
-            f"the sheet {theirs[0]!r} is none that Kebrin wrote", Place(str(target.path)), why="it would be replaced",
+            f"the sheet {theirs[0]!r} was not written by Kebrin", Place(str(target.path)), why="it would be replaced",
             do="State another name as sheet, or rename that sheet in the workbook",
         )  # fmt: skip
     if lost := not_kept(target.path):

@@ -189,7 +189,7 @@ def _row_where(output: Path, page: _Page, form: TextForm, wanted: Mapping[str, s
 def _damaged(output: Path, error: Exception) -> SourceError:
     path = proof_path(output)
     return SourceError(
-        "the proof is damaged", Place(str(path)), why=str(error) or type(error).__name__, do="Write the output anew"
+        "the proof is damaged", Place(str(path)), why=str(error) or type(error).__name__, do="Write the output again"
     )
 
 
@@ -317,14 +317,14 @@ def _proof_of(output: Path) -> dict[str, Any]:
     except FileNotFoundError:
         raise SourceError(
             "the output has no proof beside it", Place(str(output)), why=f"{path.name} is not there",
-            do="Write the output anew with `kebrin tidy` or `kebrin run`",
+            do="Write the output again with `kebrin tidy` or `kebrin run`",
         ) from None  # fmt: skip
     except (json.JSONDecodeError, KeyError, TypeError, UnicodeDecodeError) as error:
         raise _damaged(output, error) from error
     if digest(output) != stated:
         raise SourceError(
             "the output has been changed since it was written", Place(str(output)),
-            why="its bytes are not those that the proof was made for", do="Write it anew, then trace",
+            why="its bytes are not those that the proof was made for", do="Write it again, then trace",
         )  # fmt: skip
     return proof
 

@@ -64,7 +64,7 @@ def lines_about(sheet: Sheet, layout: Layout) -> list[Maybe]:
     >>> rows = [["Hour", "Quay", "Mole"], ["Stop no.", 1042, 1047], ["06-07", 12, 3], ["07-08", 9, 1], ["08-09", 4, 7]]
     >>> sheet = Sheet.of(rows)
     >>> [(one.row, one.label, one.why) for one in lines_about(sheet, found_layouts(sheet)[0])]
-    [(1, 'Stop no.', 'its label is none of the kind that the others are')]
+    [(1, 'Stop no.', 'its label is of another kind than the others')]
     """
     rows = layout.body_rows[~np.isin(layout.body_rows, [one.row for one in layout.attached])]
     if len(rows) < _FEWEST_RECORDS or not (layout.stub_columns or layout.listed):
@@ -202,7 +202,7 @@ def _why(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np.int32]) 
         bounds = says_most(line.label) and len(records) > 1 and _bounds(sheet, layout, line, records)
         return "no record passes it" if bounds else ""
     signs = (
-        (_is_unlike(sheet, line, records), "its label is none of the kind that the others are"),
+        (_is_unlike(sheet, line, records), "its label is of another kind than the others"),
         (_leaves_blank(sheet, layout, line, records), "it leaves blank what each record says"),
         (_is_of_another_size(sheet, layout, line, records), "its figures are of another size"),
         (says_most(line.label) and _bounds(sheet, layout, line, records), "no record passes it"),

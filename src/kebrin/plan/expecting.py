@@ -89,7 +89,7 @@ def _rows(rows: int, wanted: RowsPlan, last: int | None) -> list[Check]:
     if wanted.within is not None:
         what = f"about as many rows as last time, {wanted.within:.0%} more or less"
         if last is None:
-            said.append(Check(what, holds=True, found=f"{found}, and no run before to hold it against"))
+            said.append(Check(what, holds=True, found=f"{found}, and there is no earlier run to compare it with"))
         else:
             said.append(Check(what, abs(rows - last) <= wanted.within * last, f"{found}, and there were {last:,}"))
     return said

@@ -57,7 +57,7 @@ def with_tables_of(
         taken = sorted(known & content.get("table", {}).keys())
         if taken:
             raise PlanError(
-                f"two tables are named {taken[0]!r}", Place(file), why=f"{name} has one as well", do="Name one otherwise",
+                f"two tables are named {taken[0]!r}", Place(file), why=f"{name} has one as well", do="Give one another name",
             )  # fmt: skip
         where = PurePath(os.path.relpath(path.parent, base)).as_posix()
         moved = {own: _moved(table, where, known) for own, table in other["table"].items()}

@@ -143,7 +143,7 @@ class TieOut:
         known_as = [next((one for one in mine if one.is_gap(gap)), None) for gap in self.gaps]
         told = [self._told(gap, one) for gap, one in zip(self.gaps, known_as, strict=True) if one is not None]
         kind, left = FindingKind.GAP, self.failed - len(told)
-        widely = Settle("totals", "report", "proof", says="all totals are told from then on, and break nothing")
+        widely = Settle("totals", "report", "proof", says="wrong totals are then only reported, and break nothing")
         gaps = [gap for gap, one in zip(self.gaps, known_as, strict=True) if one is None]
         found = [
             Finding(

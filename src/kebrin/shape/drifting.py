@@ -64,7 +64,7 @@ def changes_between(old: Table, new: Table, key: Sequence[str] = ()) -> list[Cha
     >>> for change in changes_between(old, new):
     ...     print(change)
     label: port: new 'Skarrow', gone 'Wick'
-    restated: boats: 1 value is stated anew
+    restated: boats: 1 value is changed
     """
     renamed = _renamed(old, new)
     said = [Change("column", f"{before!r} is called {after!r} now") for after, before in renamed.items()]
@@ -223,7 +223,7 @@ def _rows(
     """Rows that are gone or new though all their labels were known, and values of the same labels that are others."""
     before, after = _codes([flat[name] for name in names])
     if len(arrays.distinct(before)) < len(before) or len(arrays.distinct(after)) < len(after):
-        what = f"rows can't be told apart by {', '.join(names)}, so single values are not held against one another"
+        what = f"rows can't be told apart by {', '.join(names)}, so single values are not compared"
         return [Change("rows", what)] if measures else []
     size = int(max(before.max(initial=-1), after.max(initial=-1))) + 1
     place = np.full(size, -1, np.int64)
@@ -307,7 +307,7 @@ def _restated(old: Table, new: Table, name: str, names: Sequence[str], at: NDArr
         said = ", ".join(str(_plain_value(column[row].as_py())) for column in labels)
         details.append(f"{said}: {_shown(before[int(at[row])])} -> {_shown(after[row])}{_cell(new, row, name)}")
     count = len(rows)
-    what = f"{name}: {count:,} value{'s are' if count > 1 else ' is'} stated anew"
+    what = f"{name}: {count:,} value{'s have' if count > 1 else ' has'} changed"
     return [Change("restated", what, tuple(details))]
 
 

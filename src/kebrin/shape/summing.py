@@ -64,7 +64,9 @@ def sums(
     twice = next((name for name in names if names.count(name) > 1), "")
     if twice:
         raise PlanError(
-            f"two columns would be named {twice!r}", why=f"the columns are {', '.join(names)}", do="Name them otherwise"
+            f"two columns would be named {twice!r}",
+            why=f"the columns are {', '.join(names)}",
+            do="Give them other names",
         )
     groups = groups_of(table, by) if by else Groups(
         np.zeros(len(table), np.int64), np.zeros(min(len(table), 1), np.int64), {}

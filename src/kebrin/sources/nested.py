@@ -85,7 +85,7 @@ def _parsed(text: str, where: Place) -> Any:
     except TwiceError as error:
         raise SourceError(
             f"{error} is named twice in one record", where, why="one of the two would be lost",
-            do="Ask for the list anew, every name once",
+            do="Ask for the list again, every name once",
         ) from None  # fmt: skip
     except RecursionError:
         raise _too_deep(where) from None

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 _HIDDEN = ((calamine.SheetVisibleEnum.Hidden, "hidden"), (calamine.SheetVisibleEnum.VeryHidden, "very hidden"))
 
-_CANT_TELL = "of this kind of workbook it can't be told which cells are in bold or set in, or which lines are hidden"
+_CANT_TELL = "this kind of workbook does not say which cells are in bold or indented, or which lines are hidden"
 
 
 def read(path: Path) -> Report:

@@ -108,7 +108,7 @@ class _Page:
             root = with_rows(etree.fromstring(text, etree.HTMLParser(huge_tree=True)))
         except (etree.ParserError, ValueError) as error:
             raise SourceError(
-                "the page can't be read", where, why=str(error), do="Save it anew from the browser"
+                "the page can't be read", where, why=str(error), do="Save it again from the browser"
             ) from error
         texts = laid_out_texts(root)
         lists_as_tables(root)

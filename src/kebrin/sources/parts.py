@@ -65,6 +65,4 @@ def damaged(where: Place, error: Exception) -> SourceError:
     """What is said of a package that can't be read."""
     why = str(error).splitlines()[0] if str(error) else type(error).__name__
     said = f"it holds no part {why}" if isinstance(error, KeyError) else why.strip("'\"")
-    return SourceError(
-        "the workbook is cut short or damaged", where, why=said, do="Copy or download it again, or save it anew"
-    )
+    return SourceError("the workbook is cut short or damaged", where, why=said, do="Copy, download or save it again")

@@ -183,7 +183,7 @@ def _by_lines(lines: Lines, name: str, source: str, stated: StatedText, ruler: R
     bare = frozenset(at for at, one in enumerate(placed) if is_bare(one, stated))
     unfold = unfolded(placed, bare, stated.lines)
     if stated.lines > 1 and len(unfold) == len(placed):
-        raise _no_effect(f"lines = {stated.lines}", "its records do not take so many lines", source)
+        raise _no_effect(f"lines = {stated.lines}", "its records take another number of lines", source)
     return grid(unfold, name, source, stated=stated, ruler=ruler if len(unfold) == len(placed) else None)
 
 

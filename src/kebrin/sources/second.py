@@ -70,7 +70,7 @@ def refuse_far_cells(path: Path, part: str, where: Place, extent: Extent) -> Non
     """
     if extent.is_outside:
         raise SourceError(
-            "a cell stands outside of the sheet", where, why="its address is none that a sheet has",
+            "a cell stands outside of the sheet", where, why="no sheet has such an address",
             do="Open it in a spreadsheet program, save it there, and look whether all is there",
         )  # fmt: skip
     if extent.cut:
@@ -84,7 +84,7 @@ def refuse_far_cells(path: Path, part: str, where: Place, extent: Extent) -> Non
             "the sheet has more rows than a sheet can have",
             where,
             why=f"it states {extent.rows:,}",
-            do="Ask for it anew",
+            do="Ask for it again",
         )
     if extent.area <= FREE_CELLS:
         return

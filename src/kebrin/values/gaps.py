@@ -79,7 +79,7 @@ def _periods_between(texts: Sequence[str], name: str) -> list[str]:
         own = "" if match is None else ("Y" if match["n"] is None else match["kind"] or "M")
         if match is None or (kind and own != kind):
             raise ValuesError(
-                f"{name or 'the column'} holds {text!r} among its periods, which is none of them",
+                f"{name or 'the column'} holds {text!r} among its periods, which is no period",
                 why="gaps are found between dates, or periods of one kind", do="Read the column by a period step first",
             )  # fmt: skip
         kind = own

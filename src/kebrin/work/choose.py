@@ -146,4 +146,4 @@ def sign_by_ties(counts: dict[str, tuple[int, int]]) -> str:
 
 def said_of_sign(sign: str, tied: int) -> str:
     """What is said of a sign that the totals show."""
-    return f"a decimal {_SIGNS[sign]}: so {tied:,} stated totals tie, and otherwise they do not"
+    return f"a decimal {_SIGNS[sign]}: so {tied:,} stated totals tie, and with the other sign they do not"

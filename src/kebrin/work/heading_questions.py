@@ -50,7 +50,7 @@ def _unheaded(sheet: Sheet, layout: Layout) -> list[Finding]:
     row = int(layout.body_rows[0])
     cells = tuple(sheet.address(row, int(column)) for column in layout.body_columns[bare])
     names = ", ".join(column_letters(int(column)) for column in layout.body_columns[bare][:_TOLD])
-    what = f"no heading stands over column {names}: what its figures are can't be told"
+    what = f"no heading stands over column {names}: nothing says what its figures are"
     out = [f"column {column_letters(int(column))}" for column in layout.body_columns[bare]]
     settle = (Settle("leave_out", out), Settle("boxhead", layout.boxhead_names, says="they stay without one"))
     return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells[:_TOLD], len(cells), settle=settle)]
