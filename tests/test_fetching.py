@@ -128,7 +128,7 @@ def test_a_file_of_ones_own_is_not_replaced(address: str, tmp_path: Path) -> Non
     (tmp_path / "calls.json").write_text("mine")
     with pytest.raises(OutputError, match="was not fetched"):
         fetch(Service(f"{address}/calls"), tmp_path / "calls.json")
-    with pytest.raises(OutputError, match="is called otherwise"):
+    with pytest.raises(OutputError, match="name says something else"):
         fetch(Service(f"{address}/calls"), tmp_path / "calls.csv")
 
 
