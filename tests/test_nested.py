@@ -183,3 +183,27 @@ def test_letters_before_a_number_that_are_no_currency_stay_a_code(tmp_path: Path
     run = tidied_text(tmp_path, json.dumps([{"tag": f"TAG{at}", "dues": at * 2.5} for at in range(11, 19)]), "r.json")
     (table,) = run.tables.values()
     assert table.to_arrow().column("tag").to_pylist()[0] == "TAG11"
+
+
+def test_words_of_a_record_label_the_records_within_it(tmp_path: Path) -> None:
+    slips = [
+        {"slip": "A1", "port": {"name": "Brae"}, "items": [{"what": "rope", "count": 4}, {"what": "oil", "count": 1}]},
+        {"slip": "A2", "port": {"name": "Wick"}, "items": [{"what": "rope", "count": 2}]},
+        {"slip": "A3", "port": {"name": "Lerr"}, "items": []},
+    ]
+    path = tmp_path / "slips.json"
+    path.write_text(json.dumps({"count": 3, "slips": slips}), "utf-8")
+    run = kb.tidy(path)
+    (table,) = run.tables.values()
+    assert table.columns == ("slip", "port.name", "what", "count")
+    assert [tuple(row.values()) for row in table.to_arrow().to_pylist()] == [
+        ("A1", "Brae", "rope", 4.0),
+        ("A1", "Brae", "oil", 1.0),
+        ("A2", "Wick", "rope", 2.0),
+        ("A3", "Lerr", None, None),
+    ]
+    assert run.holds
+    # A figure of the holder would count twice: the two stay apart, and the record's number joins them.
+    slips[0]["due"] = 12.5
+    path.write_text(json.dumps(slips), "utf-8")
+    assert len(kb.tidy(path).tables) == 2

@@ -1,6 +1,7 @@
 """JSON, and lines of it: nested records as sheets, a column for each path; lists within records are sheets of details.
 
-What is read is RFC 8259 (JSON) and one such text a line. A record's number joins its details to it.
+What is read is RFC 8259 (JSON) and one such text a line. A record's number joins its details to it; where records say words
+alone beside one list each, these words label the records within.
 """
 
 from __future__ import annotations
@@ -35,11 +36,15 @@ _GAP = 1
 
 @dataclass
 class _Listed:
-    """Records under one path, as rows: cells by column; the column that comes first, and where each record stands."""
+    """Records under one path, as rows: cells by column; the column that comes first, and where each record stands.
+
+    `holders` is how many records there are where those within them are the rows.
+    """
 
     rows: list[dict[str, Any]] = field(default_factory=list)
     first: str = ""
     places: list[str] = field(default_factory=list)
+    holders: int = 0
 
 
 @dataclass(frozen=True)
@@ -248,6 +253,9 @@ def _add_all(values: list[Any], name: str, at: str, lists: dict[str, _Listed], w
                 row[path] = one
         own.rows.append(row)
         own.places.append(f"{at}[{number}]")
+    if _only_label(own.rows, details):
+        _put_together(own, details, where)
+        return
     if details:
         own.first = record
         for number, row in enumerate(own.rows, 1):
@@ -261,6 +269,37 @@ def _add_all(values: list[Any], name: str, at: str, lists: dict[str, _Listed], w
             listed.rows.append({number_of: float(number + 1), **row, **inner})
             listed.first = number_of
             listed.places.append(f"{own.places[number]}.{path}[{place}]")
+
+
+def _only_label(rows: Sequence[dict[str, Any]], details: Sequence[tuple[int, str, list[Any]]]) -> bool:
+    """Whether records say words alone beside one list of records each: they label these, and no figure would count twice."""
+    if len({path for _, path, _ in details}) != 1 or 2 * len(details) < len(rows) or not any(rows):
+        return False
+    words = all(cell is None or isinstance(cell, (str, bool)) for row in rows for cell in row.values())
+    return words and all(isinstance(value, dict) and value for _, _, one in details for value in one)
+
+
+def _put_together(own: _Listed, details: Sequence[tuple[int, str, list[Any]]], where: Place) -> None:
+    """Make the records within others the rows, each with what its holder says; of one name within both, the path is said."""
+    holders, places = own.rows, own.places
+    own.rows, own.places, own.holders = [], [], len(holders)
+    taken = {path for row in holders for path in row}
+    lists = {number: (path, one) for number, path, one in details}
+    for number, holder in enumerate(holders):
+        if number not in lists:  # nothing within it: it stays as a row that says no more
+            own.rows.append(holder)
+            own.places.append(places[number])
+            continue
+        path, one = lists[number]
+        for place, value in enumerate(one):
+            inner = {
+                f"{path}.{key}" if key in taken else key: json.dumps(cell, ensure_ascii=False)
+                if isinstance(cell, list)
+                else cell
+                for key, cell in _row(_leaves_of(value, where), where).items()
+            }
+            own.rows.append({**holder, **inner})
+            own.places.append(f"{places[number]}.{path}[{place}]")
 
 
 def _row(leaves: Iterable[tuple[str, Any]], where: Place) -> dict[str, Any]:
@@ -308,12 +347,13 @@ def _counted(found: Nested) -> tuple[tuple[str, ...], dict[str, int]]:
     for path, said in found.said.items():
         name = re.sub(r"[^a-z]", "", path.rpartition(".")[2].casefold())
         if name in _COUNTS and isinstance(said, float) and said.is_integer():
-            if int(said) == len(listed.rows):
+            held = listed.holders or len(listed.rows)
+            if int(said) == held:
                 counts[path] = int(said)
             elif (
                 name != "total"
             ):  # a total that is no count may be the sum of what is listed: that is looked at with the figures
-                lacks.append(f"it says {path} = {int(said):,}, and {len(listed.rows):,} records are in it")
+                lacks.append(f"it says {path} = {int(said):,}, and {held:,} records are in it")
     return tuple(lacks), counts
 
 
