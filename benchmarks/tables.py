@@ -42,7 +42,8 @@ PANDAS = {
     "only and sums": 'frame[frame["month"].astype(str) >= "2031-01"].groupby("berth", observed=True)["dues"].sum()',
 }
 HEADS = {
-    "kebrin": "import sys; folder = sys.argv[1]\nfrom kebrin.sources.tables import read_table\nfrom kebrin.api import Table\n"
+    "kebrin": "import sys; folder = sys.argv[1]\nfrom kebrin.sources.tidy_tables import read_table\n"
+    "from kebrin.api import Table\n"
     'table = Table.of(read_table(f"{folder}/log.parquet"), None)\nlen(',
     "polars": "import sys; folder = sys.argv[1]\nimport polars as pl\n"
     'frame = pl.read_parquet(f"{folder}/log.parquet")\nlen(',

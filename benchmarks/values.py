@@ -29,7 +29,7 @@ import sys
 from pathlib import Path
 from kebrin.deliver.writing.tables import write_table
 from kebrin.work.stepping import TAKEN
-from kebrin.sources.tables import read_table
+from kebrin.sources.tidy_tables import read_table
 verb, source, target, options = sys.argv[1], sys.argv[2], sys.argv[3], eval(sys.argv[4])
 write_table(TAKEN[verb](read_table(source), "x", **options), Path(target))
 """

@@ -12,7 +12,7 @@ sys.path.insert(0, str(ROOT / "tests"))
 import kebrin as kb  # noqa: E402
 from corpus.offices import make_office  # noqa: E402
 from kebrin.cells import as_label  # noqa: E402
-from kebrin.deliver.accounts import account_of  # noqa: E402
+from kebrin.deliver.cell_uses import account_of  # noqa: E402
 
 PAGE = ROOT / "docs" / "gallery.md"
 SHOWN = (

@@ -219,7 +219,7 @@ def test_rows_that_repeat_are_found_on_the_way(monkeypatch: pytest.MonkeyPatch, 
 def test_columns_of_figures_are_read_or_left() -> None:
     import pyarrow as pa
 
-    from kebrin.values.figures import figures_of
+    from kebrin.values.plain_numbers import figures_of
 
     def read(texts: Sequence[str | None], decimal: str = "") -> list[float | None] | None:
         found = figures_of(pa.array(texts, pa.string()), decimal)

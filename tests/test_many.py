@@ -19,7 +19,7 @@ import pytest
 
 import kebrin as kb
 from building import die_once
-from kebrin.sources.choosing import Choice, choose
+from kebrin.sources.inputs import Choice, choose
 from kebrin.work.gathering import gather
 
 if TYPE_CHECKING:

@@ -186,7 +186,7 @@ def test_letters_before_a_number_that_are_no_currency_stay_a_code(tmp_path: Path
 
 
 def test_words_of_a_record_label_the_records_within_it(tmp_path: Path) -> None:
-    slips = [
+    slips: list[dict[str, Any]] = [
         {"slip": "A1", "port": {"name": "Brae"}, "items": [{"what": "rope", "count": 4}, {"what": "oil", "count": 1}]},
         {"slip": "A2", "port": {"name": "Wick"}, "items": [{"what": "rope", "count": 2}]},
         {"slip": "A3", "port": {"name": "Lerr"}, "items": []},

@@ -8,7 +8,7 @@ import pytest
 
 import kebrin as kb
 from kebrin.errors import PlanError
-from kebrin.plan.reading import parse_plan
+from kebrin.plan.plan_file import parse_plan
 from kebrin.work.places import FieldPlace
 
 if TYPE_CHECKING:

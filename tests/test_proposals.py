@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 import kebrin as kb
 from building import write_book
 from kebrin.errors import PlanError, ValuesError
-from kebrin.plan.reading import parse_plan
+from kebrin.plan.plan_file import parse_plan
 from kebrin.shape.detailing import detail
 from kebrin.table import Table
 from kebrin.values.entries import entries_of, find_lists

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import pytest
 
 from kebrin.plan.asking import answered, open_questions
-from kebrin.plan.reading import parse_plan
+from kebrin.plan.plan_file import parse_plan
 
 if TYPE_CHECKING:
     from collections.abc import Callable

@@ -16,14 +16,14 @@ from kebrin.errors import PlanError
 from kebrin.grammar.patterns import groups_of
 from kebrin.shape.parting import Entries
 from kebrin.shape.splitting import split
-from kebrin.sources.tables import read_table
+from kebrin.sources.tidy_tables import read_table
 from kebrin.table import Table
 from kebrin.values import shapes
 from kebrin.values.codes import CodeList, nearest_keys
 from kebrin.values.dates import date
 from kebrin.values.entries import entries_of
+from kebrin.values.named_parts import fitting
 from kebrin.values.numbers import number
-from kebrin.values.patterns import fitting
 from kebrin.values.shapes import Shapes
 from kebrin.values.texts import Texts
 

@@ -21,7 +21,7 @@ import sqlalchemy
 from python_calamine import CalamineWorkbook
 
 import kebrin as kb
-from kebrin.deliver import holding, publish
+from kebrin.deliver import locks, publish
 from kebrin.deliver.tracing import row_where, trace
 from kebrin.deliver.writing.books import Page, write_book
 from kebrin.table import Table
@@ -144,7 +144,7 @@ def test_what_stands_there_is_left_or_given_a_neighbour(bench: Bench) -> None:
 
 
 def test_a_new_name_where_nothing_stands_waits_for_nobody(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(holding, "SECONDS", 2.0)
+    monkeypatch.setattr(locks, "SECONDS", 2.0)
     (first,) = bench.run("file = 't.csv'\nif_there = 'new name'")
     assert first.path.name == "t.csv"
 

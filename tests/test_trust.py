@@ -19,8 +19,8 @@ import pytest
 from filelock import FileLock
 
 import kebrin as kb
-from kebrin.deliver import holding
-from kebrin.deliver.holding import held
+from kebrin.deliver import locks
+from kebrin.deliver.locks import held
 from kebrin.errors import OutputError, SourceError
 from kebrin.sources import read
 
@@ -89,7 +89,7 @@ def test_a_second_run_waits_or_is_told_who_holds_the_output(tmp_path: Path, monk
         order.append("second")
     other.join()
     assert order == ["first", "first is done", "second"]
-    monkeypatch.setattr(holding, "SECONDS", 0.05)
+    monkeypatch.setattr(locks, "SECONDS", 0.05)
     with FileLock(lock), pytest.raises(OutputError, match=rf"process {os.getpid()} has held it"), held([out]):
         pass
     assert {path.name for path in tmp_path.iterdir()} == {"keep"}  # no lock stands beside an output

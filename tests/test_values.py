@@ -346,7 +346,7 @@ STEPS = [
 
 @pytest.mark.parametrize(("step", "said"), STEPS)
 def test_a_wrong_step_is_told_with_its_line(step: str, said: str) -> None:
-    from kebrin.plan.reading import parse_plan
+    from kebrin.plan.plan_file import parse_plan
 
     with pytest.raises(PlanError) as caught:
         parse_plan(f'kebrin = 1\n[table.t]\nfiles = "r.csv"\n[[table.t.step]]\n{step}\n')

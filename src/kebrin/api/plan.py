@@ -13,11 +13,11 @@ from kebrin.api.run import Run
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.drift import Drift, before_of, drift_between, versions_of
 from kebrin.errors import Place, SourceError
-from kebrin.plan.reading import parse_plan, read_plan
+from kebrin.plan.plan_file import parse_plan, read_plan
 from kebrin.plan.running import Means, run_plan
 from kebrin.plan.wanted import read_wanted
-from kebrin.sources.choosing import Choice as FileChoice
-from kebrin.sources.choosing import choose
+from kebrin.sources.inputs import Choice as FileChoice
+from kebrin.sources.inputs import choose
 from kebrin.unpivoting import Keep
 from kebrin.work import unaided
 from kebrin.work.crews import crew_of

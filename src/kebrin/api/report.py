@@ -15,7 +15,7 @@ from kebrin.errors import Place, PlanError, nearest
 from kebrin.layout import Layout, Stated, find_layouts
 from kebrin.layout.parted import Pattern
 from kebrin.work.leaving import verdict_of
-from kebrin.work.sheet import measure_of
+from kebrin.work.pieces import measure_of
 from kebrin.work.weighing import in_file, weigh
 
 if TYPE_CHECKING:

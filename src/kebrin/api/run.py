@@ -12,7 +12,7 @@ from kebrin.api.table import Table
 from kebrin.deliver import publish
 from kebrin.deliver.drift import Drift, Version, drift_between, version_of
 from kebrin.deliver.guard import check_outputs, outside, refuse_databases_outside
-from kebrin.deliver.holding import held
+from kebrin.deliver.locks import held
 from kebrin.deliver.notebook import run_html
 from kebrin.deliver.outputs import Target, targets_of, with_findings
 from kebrin.deliver.ready import refuse_unready

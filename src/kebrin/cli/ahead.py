@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 from kebrin.cli.progress import Progress
 from kebrin.errors import SourceError
 from kebrin.sources import files
-from kebrin.sources.choosing import choose
+from kebrin.sources.inputs import choose
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence

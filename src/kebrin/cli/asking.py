@@ -9,7 +9,7 @@ from kebrin.cli.offering import tell_apart
 from kebrin.errors import PlanError
 from kebrin.plan.asking import answered, open_questions
 from kebrin.plan.offering import offered
-from kebrin.plan.reading import parse_plan
+from kebrin.plan.plan_file import parse_plan
 
 if TYPE_CHECKING:
     from pathlib import Path

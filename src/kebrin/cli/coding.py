@@ -10,7 +10,7 @@ from kebrin.cli import show
 from kebrin.cli.ending import Exit
 from kebrin.deliver.atomic import whole_file
 from kebrin.deliver.guard import refuse_sources
-from kebrin.sources.tables import read_table
+from kebrin.sources.tidy_tables import read_table
 from kebrin.values.proposing import HEADER, Line, counted, propose, read_proposal
 from kebrin.values.texts import texts_of
 

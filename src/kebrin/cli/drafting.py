@@ -15,9 +15,9 @@ from kebrin.deliver.guard import refuse_changed_plan, refuse_sources, signed
 from kebrin.plan.asking import open_questions
 from kebrin.plan.drafting import draft_plan
 from kebrin.plan.like import draft_like
-from kebrin.plan.reading import parse_plan
+from kebrin.plan.plan_file import parse_plan
 from kebrin.plan.wanted import read_wanted
-from kebrin.sources.choosing import choose
+from kebrin.sources.inputs import choose
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -13,7 +13,7 @@ from kebrin.deliver.guard import proof_path
 from kebrin.errors import OutputError, Place
 from kebrin.shape.looking import look as looked
 from kebrin.shape.looking import with_numbers
-from kebrin.sources.tables import read_table
+from kebrin.sources.tidy_tables import read_table
 
 if TYPE_CHECKING:
     from pathlib import Path

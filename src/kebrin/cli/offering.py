@@ -17,7 +17,7 @@ from kebrin.deliver.writing.tables import write_table
 from kebrin.errors import OutputError, Place
 from kebrin.plan.drafting import draft_plan
 from kebrin.plan.offering import Offered, is_large, offered
-from kebrin.sources.choosing import choose
+from kebrin.sources.inputs import choose
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

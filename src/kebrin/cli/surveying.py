@@ -18,11 +18,11 @@ from kebrin.layout import Stated
 from kebrin.plan.flow import flow_of
 from kebrin.plan.model import LayoutPlan
 from kebrin.plan.parts import stated_layout
-from kebrin.plan.reading import read_plan
+from kebrin.plan.plan_file import read_plan
 from kebrin.sources.budget import budget_of
-from kebrin.sources.choosing import choose
+from kebrin.sources.inputs import choose
 from kebrin.work.filled import form_labels, with_copy
-from kebrin.work.sheet import Ask
+from kebrin.work.pieces import Ask
 from kebrin.work.weighing import weigh
 
 if TYPE_CHECKING:
@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report, Sheet
     from kebrin.layout import Evidence, Layout
-    from kebrin.work.sheet import Piece
+    from kebrin.work.pieces import Piece
     from kebrin.work.weighing import Weighed
 
 

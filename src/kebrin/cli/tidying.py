@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.cli.ahead import reports_of
 from kebrin.cli.ending import Exit
-from kebrin.sources.choosing import choose
+from kebrin.sources.inputs import choose
 
 _LONGEST_NAME = 80
 # A file of fewer bytes has a table that fits into memory.
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from kebrin.deliver.publish import Published
-    from kebrin.sources.choosing import Chosen
+    from kebrin.sources.inputs import Chosen
     from kebrin.unpivoting import Keep
     from kebrin.work.gathering import Crew
     from kebrin.work.joining import Done, Terms
@@ -59,7 +59,7 @@ def _tidy(chosen: Chosen, output: Path, asked: Asked, crew: Crew | None, *, as_j
     by_crew = None if crew is None else _begun(chosen.paths, asked, crew, progress=not as_json)
     reports = reports_of(chosen.paths, progress=not as_json, aside=True) if crew is None else iter(())
     from kebrin.deliver.guard import check_outputs
-    from kebrin.deliver.holding import held
+    from kebrin.deliver.locks import held
     from kebrin.deliver.publish import publish, refuse_ending
     from kebrin.deliver.sending import at_hand, send
     from kebrin.unpivoting import Keep

@@ -9,7 +9,7 @@ from rich.text import Text
 
 from kebrin.cli import show
 from kebrin.cli.ending import Exit
-from kebrin.sources.tables import read_table
+from kebrin.sources.tidy_tables import read_table
 from kebrin.values.profile import ColumnValues, profile, step_text
 from kebrin.values.suggesting import TABLE
 

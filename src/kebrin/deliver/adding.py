@@ -116,7 +116,7 @@ def _lines_in(path: Path, form: TextForm, name: str, table: Table) -> list[str]:
             quoted = name.replace('"', '""')
             with closing(sqlite3.connect(path)) as base:
                 return _as_lines([list(map(_text, row)) for row in base.execute(f'SELECT * FROM "{quoted}"')])  # noqa: S608
-        from kebrin.sources.tables import read_table
+        from kebrin.sources.tidy_tables import read_table
 
         return _lines(read_table(path))
     except (OSError, ValueError, sqlite3.Error, csv.Error):

@@ -15,8 +15,8 @@ from kebrin.deliver.guard import is_own, proof_path
 from kebrin.errors import KebrinError, SourceError
 from kebrin.shape.drifting import Change, changes_between
 from kebrin.shape.groups import ADD_UP
-from kebrin.sources.choosing import choose
-from kebrin.sources.tables import read_table
+from kebrin.sources.inputs import choose
+from kebrin.sources.tidy_tables import read_table
 from kebrin.table import Origin, Table, arrays
 from kebrin.work.unaided import opened, tidy_reports
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.deliver.atomic import whole_files
 from kebrin.errors import OutputError, Place, PlanError
-from kebrin.sources.accounts import account_path
+from kebrin.sources.fetch_records import account_path
 from kebrin.sources.files import digest
 from kebrin.sources.services import Listed, Service, listed
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.deliver.file_names import file_word, filled, standing_like
-from kebrin.deliver.findings import counts_of, findings_of
+from kebrin.deliver.finding_tables import counts_of, findings_of
 from kebrin.deliver.sending import at_hand
 from kebrin.deliver.writing.books import Page
 from kebrin.deliver.writing.handouts import ENDINGS as HANDOUTS

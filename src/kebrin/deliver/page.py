@@ -17,8 +17,8 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.address import a1, column_letters
 from kebrin.cells import as_label
-from kebrin.deliver.accounts import LABEL, LEFT, VALUE, account_of, sampled
 from kebrin.deliver.atomic import whole_file
+from kebrin.deliver.cell_uses import LABEL, LEFT, VALUE, account_of, sampled
 from kebrin.deliver.guard import refuse_sources
 from kebrin.errors import KebrinError, OutputError, Place
 from kebrin.table import FindingKind
@@ -27,7 +27,7 @@ from kebrin.version import VERSION
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from kebrin.deliver.accounts import CellUse, SheetAccount
+    from kebrin.deliver.cell_uses import CellUse, SheetAccount
     from kebrin.deliver.drift import Drift
     from kebrin.proof import Proof, Source
     from kebrin.work.joining import Done

@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.deliver.atomic import whole_file
 from kebrin.errors import KebrinError
-from kebrin.sources.choosing import Choice, choose
 from kebrin.sources.files import digest
+from kebrin.sources.inputs import Choice, choose
 from kebrin.sources.remote import address_of
 from kebrin.version import VERSION
 from kebrin.work.keeping import made_private

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.grammar.words import KEYED
+from kebrin.layout.framed_totals import paths_of
 from kebrin.layout.model import Level, Role, Stated, TotalLine
-from kebrin.layout.summing import paths_of
 from kebrin.layout.totals import find_bands
 
 if TYPE_CHECKING:

@@ -17,6 +17,7 @@ from kebrin.layout.bands import band_totals, closed_by_totals, with_first_band, 
 from kebrin.layout.depths import BOLD, Depths, depths_by_sums, find_depths
 from kebrin.layout.doubts import mixed_doubt
 from kebrin.layout.fields import find_fields, key_cells, unit_line
+from kebrin.layout.framed_totals import totals_of
 from kebrin.layout.heads import Heads, find_heads, keyed, listed_heads, lone_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
 from kebrin.layout.model import (
@@ -34,7 +35,6 @@ from kebrin.layout.model import (
 )
 from kebrin.layout.naming import find_names, split_corner, with_headings_apart
 from kebrin.layout.parted import MEASURE, Pattern, with_parts
-from kebrin.layout.summing import totals_of
 from kebrin.layout.units import named_units, units_below, units_tell_measures, with_units, without_units
 from kebrin.layout.unlike import unlike_level
 

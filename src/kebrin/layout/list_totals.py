@@ -15,8 +15,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.grammar.words import average_word, carried_word, is_ratio, names_a_key, says_rank, says_whole, total_word
-from kebrin.layout.formulas import summing_lines
 from kebrin.layout.model import CARRIES, STATED, TotalLine
+from kebrin.layout.sum_formulas import summing_lines
 from kebrin.layout.unlike import balance_of, states_balance
 
 if TYPE_CHECKING:

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report
     from kebrin.table import Table
-    from kebrin.work.sheet import Piece
+    from kebrin.work.pieces import Piece
 
 # What a part of a name is called by its form.
 _NAMED = (

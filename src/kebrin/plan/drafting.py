@@ -44,7 +44,7 @@ if TYPE_CHECKING:
     from kebrin.cells import Report
     from kebrin.layout import Layout
     from kebrin.table import Table as Joined
-    from kebrin.work.sheet import Piece
+    from kebrin.work.pieces import Piece
 
 _REASONS = 6
 _ASKED_OF_LABELS = {"lists", "codes in several spellings"}

@@ -13,7 +13,7 @@ from kebrin.errors import PlanError, nearest
 from kebrin.plan.choices import RangePlan
 from kebrin.proof import Check
 from kebrin.shape.groups import factor
-from kebrin.sources.tables import read_table
+from kebrin.sources.tidy_tables import read_table
 from kebrin.table import arrays
 from kebrin.values.gaps import missing_between
 

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from kebrin.plan.parts import Part
     from kebrin.proof import SheetLedger
     from kebrin.table import Finding
-    from kebrin.work.sheet import Piece, SheetWork
+    from kebrin.work.pieces import Piece, SheetWork
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,7 +15,7 @@ _SHOWN = 60
 def flow_of(plan: PlanModel) -> list[str]:
     r"""The lines of a plan's flow, tables in the order in which they are made.
 
-    >>> from kebrin.plan.reading import parse_plan
+    >>> from kebrin.plan.plan_file import parse_plan
     >>> text = 'kebrin = 1\n[table.log]\nfiles = "log.csv"\n[[table.log.step]]\nnumber = "Due"\n'
     >>> for line in flow_of(parse_plan(text + '[[output]]\ntable = "log"\nfile = "out.csv"\n')):
     ...     print(line)

@@ -19,8 +19,8 @@ from kebrin.grammar.periods import period_name
 from kebrin.layout import Stated
 from kebrin.plan.around import Around, around
 from kebrin.plan.drafting import Draft, compose, names_of
+from kebrin.plan.plan_file import parse_plan
 from kebrin.plan.reaching import Budget, Reached, reach
-from kebrin.plan.reading import parse_plan
 from kebrin.plan.running import run_plan
 from kebrin.plan.wanted import Match, Wanted, best_match, key_of, same_names
 from kebrin.unpivoting import Keep

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import tomlkit
 
 from kebrin.errors import KebrinError
-from kebrin.plan.reading import parse_plan
+from kebrin.plan.plan_file import parse_plan
 from kebrin.plan.running import run_plan
 from kebrin.table import Does, FindingKind, Settle
 

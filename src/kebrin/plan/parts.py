@@ -15,9 +15,9 @@ from kebrin.sources.budget import budget_of
 from kebrin.table import Finding, FindingKind
 from kebrin.unpivoting import Keep
 from kebrin.work.gathering import Aside
-from kebrin.work.holding import gained_levels, refuse_shifts, refuse_unnamed_column
+from kebrin.work.known_labels import gained_levels, refuse_shifts, refuse_unnamed_column
 from kebrin.work.long_texts import work_on_long
-from kebrin.work.sheet import Piece, SheetWork, source_of
+from kebrin.work.pieces import Piece, SheetWork, source_of
 from kebrin.work.stamping import field_values, per_block, refuse_unknown_sheets
 from kebrin.work.telling import with_said
 from kebrin.work.weighing import as_read, work_sheet

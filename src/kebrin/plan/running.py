@@ -13,12 +13,12 @@ from kebrin.plan.expecting import checks_of
 from kebrin.plan.fitting import fitted
 from kebrin.plan.parts import Part, PartTask
 from kebrin.proof import Known
-from kebrin.sources.choosing import Choice, choose
+from kebrin.sources.inputs import Choice, choose
 from kebrin.table import Finding, FindingKind
 from kebrin.work.declared import ahead, unfitting, with_kinds
 from kebrin.work.gathering import Aside, gather
-from kebrin.work.holding import label_changes, unseen_sheets, with_known_spellings
 from kebrin.work.joining import Arrived, Done, Terms, by_name, join, pick, prove
+from kebrin.work.known_labels import label_changes, unseen_sheets, with_known_spellings
 from kebrin.work.places import FieldPlace
 from kebrin.work.standardising import questions_of
 from kebrin.work.stepping import take_steps
@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from kebrin.proof import Proof
     from kebrin.table import Table
     from kebrin.work.gathering import Crew
-    from kebrin.work.sheet import Piece, SheetWork
+    from kebrin.work.pieces import Piece, SheetWork
 
 _Said = TypeVar("_Said")
 

@@ -11,7 +11,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from kebrin.errors import KebrinError, SourceError
-from kebrin.plan.reading import parse_plan
+from kebrin.plan.plan_file import parse_plan
 from kebrin.plan.running import Means, lay_out
 from kebrin.sources.remote import is_address
 from kebrin.work.joining import Terms, join

@@ -35,13 +35,13 @@ from kebrin.grammar.words import (
     total_word,
     without_total_word,
 )
-from kebrin.proof.figures import figures_as_labels, kept_sums, may_average, may_sum, nearly_sums_all
 from kebrin.proof.labelling import check_labels, lines_in_use
 from kebrin.proof.laid import object_to_laid
 from kebrin.proof.ledger import LeftLine, SheetLedger, Use, rows_by_use
 from kebrin.proof.left import Left, Why
 from kebrin.proof.reasons import Account, account_for_left, widen
 from kebrin.proof.strangers import object_to_strangers
+from kebrin.proof.stray_figures import figures_as_labels, kept_sums, may_average, may_sum, nearly_sums_all
 from kebrin.proof.sums import adds_up
 from kebrin.table import FindingKind, Settle, arrays
 

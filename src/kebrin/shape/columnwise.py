@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from kebrin.errors import PlanError
 from kebrin.values.entries import entries_of
 from kebrin.values.keys import clean
-from kebrin.values.patterns import fitting
+from kebrin.values.named_parts import fitting
 from kebrin.values.spellings import folded
 
 if TYPE_CHECKING:

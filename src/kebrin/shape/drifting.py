@@ -64,7 +64,7 @@ def changes_between(old: Table, new: Table, key: Sequence[str] = ()) -> list[Cha
     >>> for change in changes_between(old, new):
     ...     print(change)
     label: port: new 'Skarrow', gone 'Wick'
-    restated: boats: 1 value is changed
+    restated: boats: 1 value has changed
     """
     renamed = _renamed(old, new)
     said = [Change("column", f"{before!r} is called {after!r} now") for after, before in renamed.items()]

@@ -14,7 +14,7 @@ import pyarrow.compute as pc
 from kebrin.errors import Place, PlanError
 from kebrin.shape.groups import Groups, factor, groups_of
 from kebrin.shape.summing import like_parts
-from kebrin.sources.tables import read_table
+from kebrin.sources.tidy_tables import read_table
 from kebrin.table import Finding, FindingKind, Origin, Table, arrays
 from kebrin.values.spellings import folded
 

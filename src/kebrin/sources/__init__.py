@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files, piped, remote
-from kebrin.sources.accounts import with_account
 from kebrin.sources.budget import budget_of
+from kebrin.sources.fetch_records import with_account
 
 if TYPE_CHECKING:
     from kebrin.cells import Report, Sheet

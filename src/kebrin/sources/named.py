@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from lxml import etree
 
 from kebrin.errors import Place
-from kebrin.sources.parts import part_name, telling
+from kebrin.sources.package_parts import part_name, telling
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping

@@ -11,7 +11,7 @@ from kebrin.cells import Area, Report, Sheet, kinds_of
 from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.limits import hold_room
-from kebrin.sources.parts import damaged
+from kebrin.sources.package_parts import damaged
 
 if TYPE_CHECKING:
     from pathlib import Path

@@ -18,7 +18,7 @@ from kebrin.errors import Place, SourceError
 from kebrin.sources import files
 from kebrin.sources.limits import hold, hold_letters, hold_package, hold_room
 from kebrin.sources.long_text import LongRows, long_sheet
-from kebrin.sources.parts import telling
+from kebrin.sources.package_parts import telling
 from kebrin.sources.plain_cells import PlainCells
 from kebrin.sources.plain_rows import MARK
 

@@ -21,7 +21,7 @@ from kebrin.errors import Place, SourceError
 from kebrin.sources import files, second
 from kebrin.sources.extent import extent_of
 from kebrin.sources.limits import hold, hold_package
-from kebrin.sources.parts import damaged, part_name, telling
+from kebrin.sources.package_parts import damaged, part_name, telling
 
 if TYPE_CHECKING:
     from collections.abc import Iterable

@@ -13,7 +13,7 @@ from kebrin.errors import Place, SourceError
 from kebrin.sources import second
 from kebrin.sources.long_text import HEAD_ROWS, LongRows, long_sheet
 from kebrin.sources.named import named_places
-from kebrin.sources.parts import telling
+from kebrin.sources.package_parts import telling
 from kebrin.sources.workbook import RawSheet, Workbook, open_workbook
 
 if TYPE_CHECKING:

@@ -13,7 +13,7 @@ from kebrin.cells import Kind, Sheet
 from kebrin.errors import Place, PlanError
 from kebrin.layout.model import UNNAMED
 from kebrin.table import NO_CELL, Finding, FindingKind, Labels, Origin, Segment, Table, arrays
-from kebrin.unpivoting.columns import Cells, column_of, marks_of
+from kebrin.unpivoting.value_columns import Cells, column_of, marks_of
 
 if TYPE_CHECKING:
     from collections.abc import Container, Sequence

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Literal
 from kebrin.errors import PlanError
 from kebrin.values.keys import clean
 from kebrin.values.marking import labels_of
+from kebrin.values.named_parts import fitting
 from kebrin.values.outcome import Outcome, finished, unread_of
-from kebrin.values.patterns import fitting
 from kebrin.values.spellings import spelled_like
 from kebrin.values.texts import texts_of
 

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
-    from kebrin.work.sheet import SheetWork
+    from kebrin.work.pieces import SheetWork
 
 _DEEPEST, _WIDEST = 4, 4
 # Records listed across have no more fields, a row each.

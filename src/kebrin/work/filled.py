@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from kebrin.cells import Sheet
-    from kebrin.work.sheet import Ask, SheetWork
+    from kebrin.work.pieces import Ask, SheetWork
 
 # A form has no more cells than this, and so many of them at least are texts: its labels.
 _FEWEST_CELLS, _MOST_CELLS, _LEAST_TEXTS = 6, 160, 0.4

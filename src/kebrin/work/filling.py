@@ -11,7 +11,7 @@ from kebrin.table import Finding, FindingKind
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from kebrin.work.sheet import Piece
+    from kebrin.work.pieces import Piece
 
 # A column stands out where it holds less than the first share in one source and more than the second in the middle of all.
 _HARDLY, _MOSTLY, _FEWEST = 0.1, 0.8, 3

@@ -14,7 +14,7 @@ from kebrin.sources.long_text import UnevenRowsError
 from kebrin.table import Finding, FindingKind, arrays
 from kebrin.work.joining import Done, same_labels
 from kebrin.work.long_texts import begun
-from kebrin.work.sheet import source_of
+from kebrin.work.pieces import source_of
 from kebrin.work.unaided import FileTask, FileWork, grouped, standardised_group
 
 if TYPE_CHECKING:

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from kebrin.layout import Layout
     from kebrin.proof import Known
     from kebrin.table import Table
-    from kebrin.work.sheet import Piece, SheetWork
+    from kebrin.work.pieces import Piece, SheetWork
 
 
 _TOLD = 6

@@ -21,11 +21,11 @@ from kebrin.cells.readings import Readings
 from kebrin.grammar.words import look_of, scale_words
 from kebrin.layout import Role, names_period
 from kebrin.proof import Use, body_accounts, tie_out, totals_elsewhere
-from kebrin.proof.figures import kept_sums
+from kebrin.proof.stray_figures import kept_sums
 from kebrin.table import arrays
 from kebrin.unpivoting import unpivot
 from kebrin.work.choose import complaints
-from kebrin.work.sheet import Ask, Piece, SheetWork, measure_of
+from kebrin.work.pieces import Ask, Piece, SheetWork, measure_of
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray

@@ -14,7 +14,7 @@ from kebrin.proof.ledger import RECORDS
 from kebrin.proof.sums import adds_up, sums_among
 from kebrin.table import Finding, FindingKind, Origin, StepCount, arrays
 from kebrin.work.long_columns import cells_of, over_all
-from kebrin.work.sheet import SheetWork
+from kebrin.work.pieces import SheetWork
 from kebrin.work.steadiness import COUNTED
 
 if TYPE_CHECKING:

@@ -23,7 +23,7 @@ from kebrin.proof import BodyAccount
 from kebrin.sources.long_text import LongRows, UnevenRowsError
 from kebrin.table import arrays
 from kebrin.unpivoting import Keep
-from kebrin.values.figures import figures_of, without_marks
+from kebrin.values.plain_numbers import figures_of, without_marks
 from kebrin.work.long_account import Account
 from kebrin.work.long_columns import (
     as_kind,
@@ -43,7 +43,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report, Sheet
     from kebrin.sources.long_text import LongText
-    from kebrin.work.sheet import SheetWork
+    from kebrin.work.pieces import SheetWork
 
 # Labels that are letters and digits in one piece ("S10432") are names; words for totals are looked for in all others.
 _NAME = r"^[A-Za-z]{0,4}[-_/ ]?[0-9]+$"

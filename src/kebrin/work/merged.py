@@ -11,7 +11,7 @@ from kebrin.table import Finding, FindingKind
 if TYPE_CHECKING:
     from kebrin.cells import Area, Sheet
     from kebrin.layout import Layout, Stated
-    from kebrin.work.sheet import SheetWork
+    from kebrin.work.pieces import SheetWork
 
 _TOLD = 6
 EACH, ONCE = "each", "once"

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
 
     from kebrin.table import Table
-    from kebrin.work.sheet import Piece, SheetWork
+    from kebrin.work.pieces import Piece, SheetWork
 
 # Two lists are of one form if so many of the columns of the larger are those of the smaller.
 _MOSTLY = 0.6

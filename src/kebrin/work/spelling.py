@@ -12,7 +12,7 @@ from kebrin.values.spellings import folded
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from kebrin.work.sheet import Piece, SheetWork
+    from kebrin.work.pieces import Piece, SheetWork
 
 
 def alike_spelled(works: Sequence[SheetWork]) -> list[SheetWork]:

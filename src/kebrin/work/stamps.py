@@ -16,7 +16,7 @@ from kebrin.work.filenames import file_parts, says_all
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from kebrin.work.sheet import Piece
+    from kebrin.work.pieces import Piece
 
 
 _CAPTION = re.compile(

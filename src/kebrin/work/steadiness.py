@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
-    from kebrin.work.sheet import Piece, SheetWork
+    from kebrin.work.pieces import Piece, SheetWork
 
 #: Remarks of the first part that are counted anew over the whole file.
 COUNTED = frozenset({FindingKind.MISSING_MARK, FindingKind.READ})

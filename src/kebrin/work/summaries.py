@@ -24,7 +24,7 @@ from kebrin.table.arrays import floats_of
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from kebrin.work.sheet import Piece, SheetWork
+    from kebrin.work.pieces import Piece, SheetWork
 
     Values = dict[tuple[str, ...], float]
 

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
     from kebrin.cells import Report
     from kebrin.proof import Source
-    from kebrin.work.sheet import Piece, SheetWork
+    from kebrin.work.pieces import Piece, SheetWork
 
 _SHOWN = 4
 _UNITS_SHOWN = 3

@@ -19,7 +19,7 @@ from kebrin.work.joining import Arrived, Done, Terms, join, prove
 from kebrin.work.long_texts import work_on_long
 from kebrin.work.memory import kept_low
 from kebrin.work.padding import with_lacking
-from kebrin.work.sheet import Ask, Piece, SheetWork, source_of
+from kebrin.work.pieces import Ask, Piece, SheetWork, source_of
 from kebrin.work.spelling import alike_spelled
 from kebrin.work.stamps import Stamp, stamps_of, without_caption
 from kebrin.work.summaries import without_summaries

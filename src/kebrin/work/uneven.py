@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
 
     from kebrin.table import Table
-    from kebrin.work.sheet import Piece
+    from kebrin.work.pieces import Piece
 
 # Of so many blocks one that is unlike tells something; levels of more labels are names of single things.
 _FEWEST, _MOST_LABELS = 3, 60

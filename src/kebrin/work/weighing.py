@@ -21,7 +21,7 @@ from kebrin.work.choose import (
 )
 from kebrin.work.known_sheets import recall, remember
 from kebrin.work.merged import spread, told
-from kebrin.work.sheet import Ask, SheetWork, worked
+from kebrin.work.pieces import Ask, SheetWork, worked
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

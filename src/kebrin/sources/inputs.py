@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from kebrin.errors import Place, PlanError, SourceError
 from kebrin.grammar.patterns import searched
-from kebrin.sources import accounts, files, piped, remote
+from kebrin.sources import fetch_records, files, piped, remote
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Sequence
@@ -148,7 +148,7 @@ def why_passed(file: Path, ending: str = "") -> str:
         return "still arriving, or a temporary file"
     if name.startswith("."):
         return "a hidden file"
-    if files.is_output(file) or name.endswith((".proof.json", accounts.ENDING, "-metadata.json")):
+    if files.is_output(file) or name.endswith((".proof.json", fetch_records.ENDING, "-metadata.json")):
         return "written by Kebrin"
     bare = Path(file.stem) if file.suffix.lower() == ".gz" and Path(file.stem).suffix else file
     if bare.suffix.lower() not in files.ENDINGS and file.suffix.lower() != ending:

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from kebrin.grammar.words import are_statistics, average_word, carried_word, is_ratio, of_which, total_word
-from kebrin.layout.formulas import summing_lines
 from kebrin.layout.list_totals import list_totals
 from kebrin.layout.model import DOUBTED, KEPT, WHOLE, Evidence, Level, Stated, TotalLine
 from kebrin.layout.sayings import Sayings, beside_months
+from kebrin.layout.sum_formulas import summing_lines
 from kebrin.layout.totals import Signs, find_totals
 
 if TYPE_CHECKING:
