@@ -91,7 +91,7 @@ def shoot_page(name: str, page: Path) -> None:
 def shoot_all(folder: Path) -> None:
     """All pictures, in the order of the demo."""
     copy_demo(folder)
-    shoot("demo", "kebrin demo", folder, "10")
+    shoot("demo", "kebrin run traffic.plan.toml", folder, "11")
     shoot("survey", "kebrin survey traffic_2031.xlsx | sed -n 1,42p", folder, "10")
     shoot("tidy", "kebrin tidy traffic_2031.xlsx -o traffic.csv", folder, "11")
     shoot("draft", "kebrin draft traffic_*.xlsx -o new.plan.toml", folder, "11")

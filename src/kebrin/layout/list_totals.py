@@ -3,7 +3,7 @@
 In a list any row may be a record, so figures alone take none out. A row is a total where its figures are the sums of those of
 the records above it, since the last total or from the first on, and it shows that it is none of them: it bears no label, or
 lacks what nearly all records say, or is called a total, all of something, or so many of them, or a formula sums them. Where
-its figures alone say so it stays, and is put to a person.
+its figures alone say so it stays, and is put to a person, unless it stands last and several columns leave no room for chance.
 """
 
 from __future__ import annotations
@@ -34,6 +34,8 @@ _FIGURES, _FILLED = 0.6, 0.9
 _SIGNED_BITS, _BARE_BITS = 4.0, 14.0
 # So many columns whose sums tie show a total where no column holds anything but figures.
 _FEWEST_FIGURES = 3
+# Figures alone show that the last row sums all others if so many columns tie, and so many bits match.
+_FEWEST_TIED, _SURE_BITS = 3, 20.0
 _FEWEST_PARTS = 2
 # So many cells show how a column is written; formats are looked up in lists of no more rows.
 _LOOKED_AT, _SMALL = 5, 3_000
@@ -131,11 +133,21 @@ class _Search:
                 else self.sums[at] - self.sums[start]
             )
             if _adds_up(self.found, at, parts, own, signed=bool(why)):
-                self._take(at, parts, why)
+                self._take(at, parts, why or self._beyond_chance(at, start, own))
                 return
         if any(text.casefold() in self.named for text in texts[1:]):
             # One that is named in the first column is looked for by its words, and its difference is told.
             self._take_stated(at, texts)
+
+    def _beyond_chance(self, at: int, start: int, sums: Numbers) -> str:
+        """What shows that the last row is a total whatever it is called: it sums all others in several columns, by figures alone."""
+        if at < len(self.found.rows) - 1 or start or self.totals:
+            return ""
+        own = self.found.numbers[at]
+        tied = ~np.isnan(own) & ~self.found.ratio & (own != 0) & np.isclose(own, sums, rtol=1e-9, atol=0)
+        bits = float(np.log2(np.abs(own[tied]) + 1).sum())
+        several = int(tied.sum()) >= _FEWEST_TIED and len(self.found.rows) > _FEWEST_TIED + 1
+        return "it stands last, and sums all others in every column" if several and bits >= _SURE_BITS else ""
 
     def _opens(self, at: int) -> bool:
         """Whether a row states the balance that the next one goes on from, or what stands last above it, and nothing else."""
