@@ -7,7 +7,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Collection, Iterable, Sequence
 
 # Words for "total" in the languages that reports come in; a label bears one if it stands in it as a word.
 _TOTAL = (
@@ -100,6 +100,8 @@ _UNIT = re.compile(
 )
 
 
+_FORM = re.compile(r"[(\[]?(?:h{1,2}:mm(?::ss)?|dd?[./-]mm?(?:[./-](?:yy){1,2})?|yyyy-mm(?:-dd)?)[)\]]?", re.IGNORECASE)
+
 # A code: letters at most three, then digits. It speaks of nothing, and large tables have one for every row.
 _BARE_CODE = re.compile(r"[^\W\d_]{0,3}[ -]?[\d./:-]+")
 
@@ -127,8 +129,32 @@ def is_unit(label: str) -> bool:
 
     >>> is_unit("(number)"), is_unit("kr/t"), is_unit("Foot"), is_unit("1,000 t")
     (True, True, False, True)
+    >>> is_unit("hh:mm"), is_unit("dd.mm.yyyy")  # how times and dates below are written
+    (True, True)
     """
-    return _UNIT.fullmatch(label) is not None
+    return _UNIT.fullmatch(label) is not None or says_style(label)
+
+
+def are_units(texts: Collection[str]) -> bool:
+    """Whether headings give units and nothing else: all of them, or two of three where the others are as short ("C", "lx").
+
+    >>> are_units(["m³", "m"]), are_units(["C", "%", "m/s"]), are_units(["Foot", "%", "t"])
+    (True, True, False)
+    """
+    known = sum(map(is_unit, texts))
+    if known == len(texts):
+        return bool(texts)
+    rest = [text for text in texts if not is_unit(text)]
+    return 3 * known >= 2 * len(texts) and all(len(text) <= _LONGEST_FLAG and text.isalpha() for text in rest)
+
+
+def says_style(text: str) -> bool:
+    """Whether a text shows how times or dates are written, and nothing else.
+
+    >>> says_style("hh:mm"), says_style("(dd/mm/yy)"), says_style("kg")
+    (True, True, False)
+    """
+    return _FORM.fullmatch(text) is not None
 
 
 def is_unit_said(text: str) -> bool:

@@ -140,7 +140,7 @@ class _Search:
             self._take_stated(at, texts)
 
     def _beyond_chance(self, at: int, start: int, sums: Numbers) -> str:
-        """What shows that the last row is a total whatever it is called: it sums all others in several columns, by figures alone."""
+        """What shows that the last row is a total whatever it is called: it sums all others in several columns."""
         if at < len(self.found.rows) - 1 or start or self.totals:
             return ""
         own = self.found.numbers[at]

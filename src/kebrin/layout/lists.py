@@ -25,6 +25,7 @@ from kebrin.grammar.words import (
     names_a_key,
     period_range,
     says_money,
+    says_style,
     says_whole,
     total_word,
 )
@@ -237,11 +238,13 @@ def _unit_row(sheet: Sheet, rows: NDArray[np.intp], at: int, used: NDArray[np.in
     others = np.array([column for column in texts if column not in known], np.intp)
     figures = sheet.data[np.ix_(below, others)].sum(axis=0) > FILLED * sheet.filled[np.ix_(below, others)].sum(axis=0)
     short = all(len(texts[int(column)]) <= _LONGEST_UNIT for column in others)
-    over = np.array(list(texts), np.intp)
+    over = np.array([column for column, text in texts.items() if not says_style(text)], np.intp)
     if not (sheet.data[np.ix_(below, over)].sum(axis=0) > 0).all():
         return -1  # a word over words is what one of the records says
     plain = not len(others) or (
-        len(texts) < len(used) and short and 2 * len(known) >= len(texts) and bool(figures.all())
+        short
+        and bool(figures.all())
+        and (2 * len(known) >= len(texts) if len(texts) < len(used) else 3 * len(known) > 2 * len(texts))
     )
     return row if known and plain else -1
 

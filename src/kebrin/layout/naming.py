@@ -11,7 +11,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Sheet
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import is_unit, without_continued
+from kebrin.grammar.words import are_units, without_continued
 from kebrin.layout.fields import UNIT_LABEL
 from kebrin.layout.labels import label
 from kebrin.layout.model import MISSING, TWICE, Evidence, Level
@@ -105,7 +105,7 @@ def _stub_head(sheet: Sheet, boxhead: Sequence[int], column: int) -> tuple[int, 
 def _gives_units(sheet: Sheet, row: int) -> bool:
     """Whether a row holds nothing but units, two or more."""
     texts = [sheet.text(row, at) for at in np.flatnonzero(sheet.filled[row]).tolist()]
-    return len(texts) > 1 and all(map(is_unit, texts))
+    return len(texts) > 1 and are_units(texts)
 
 
 def _corner(

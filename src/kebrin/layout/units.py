@@ -9,7 +9,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import is_unit
+from kebrin.grammar.words import are_units
 from kebrin.layout.model import UNIT_ROW, Level
 
 if TYPE_CHECKING:
@@ -33,16 +33,14 @@ def without_units(boxhead: Sequence[Level]) -> tuple[list[Level], list[Level]]:
     for level in boxhead:
         rest = [other for other in boxhead if other is not level and other not in units]
         paths = set(zip(*(other.codes.tolist() for other in rest), strict=True))
-        if rest and level.texts and all(map(is_unit, level.texts)) and len(paths) == len(level.codes):
+        if rest and are_units(level.texts) and len(paths) == len(level.codes):
             units.append(level)
     return [level for level in boxhead if level not in units], units
 
 
 def named_units(levels: Sequence[Level], measures: str | None) -> tuple[list[Level], list[Level]]:
     """The levels that a person names without those called "unit" that give units, where other headings name the measures."""
-    own = [
-        level for level in levels if measures and level.name == UNIT_ROW != measures and all(map(is_unit, level.texts))
-    ]
+    own = [level for level in levels if measures and level.name == UNIT_ROW != measures and are_units(level.texts)]
     return [level for level in levels if level not in own], own
 
 
