@@ -225,9 +225,9 @@ class Sheet:
         return np.asarray(np.logical_and(plain, self.filled) | self._times())
 
     def _times(self) -> NDArray[np.bool_]:
-        """Texts that are times of day, where they fill several columns: a timetable's body."""
+        """Texts that are times of day, where they fill several columns: a timetable's body, whatever the file."""
         found = np.zeros(self.shape, np.bool_)
-        if not self.textual or self.values.size > _MOST_TIMED:
+        if self.values.size > _MOST_TIMED:
             return found
         rows, columns = np.nonzero(self.kinds == Kind.TEXT)
         texts = self.values[rows, columns].tolist()
