@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     Numbers = NDArray[np.float64]
 
 RUNNING, CHANGE, MEAN, SHARE, RANK = "sum of all before", "last less first", "mean of all before", "share", "rank"
-RATIO = "ratio"
+RATIO, DIFFERENCE = "ratio", "one less another"
 
 
 def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
@@ -24,8 +24,8 @@ def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
     >>> follows(CHANGE, np.array([4.0, 2.0]), np.array([[1.0, 5.0], [3.0, np.nan], [5.0, 8.0]])).tolist()
     [True, False]
     """
-    if how == RUNNING:
-        return _near(own, np.nansum(parts, axis=0))
+    if how in {RUNNING, DIFFERENCE}:
+        return _near(own, parts[0] - parts[1] if how == DIFFERENCE else np.nansum(parts, axis=0))
     if how == MEAN:
         off = np.abs(own - np.nanmean(np.where(np.isnan(parts).all(axis=0), 0.0, parts), axis=0))
         # The mean and its parts are each rounded, by half of their last place at most.
@@ -36,10 +36,7 @@ def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
         across = np.arange(parts.shape[1])
         return _near(own, parts[last, across] - parts[first, across])
     if how == RATIO:
-        part, base = parts
-        ratio = np.divide(part, base, out=np.full_like(part, np.nan), where=base != 0)
-        off = np.minimum(np.abs(own - ratio), np.abs(own - 100 * ratio))
-        return np.asarray((np.isnan(own) & np.isnan(ratio)) | (off <= 0.5001 * 10.0 ** -places_of(own)))
+        return _shares_of(own, parts)
     (part,) = parts
     blank = np.isnan(own) & np.isnan(part)
     if how == SHARE:
@@ -52,6 +49,13 @@ def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
     ranks = [1 + (sign * known[:, None] < sign * part[None, :]).sum(axis=0) for sign in (1, -1)]
     best = max(ranks, key=lambda one: int((own == one).sum()))
     return np.asarray(blank | (own == best))
+
+
+def _shares_of(own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
+    part, base = parts
+    ratio = np.divide(part, base, out=np.full_like(part, np.nan), where=base != 0)
+    off = np.minimum(np.abs(own - ratio), np.abs(own - 100 * ratio))
+    return np.asarray((np.isnan(own) & np.isnan(ratio)) | (off <= 0.5001 * 10.0 ** -places_of(own)))
 
 
 def _near(own: Numbers, other: Numbers) -> NDArray[np.bool_]:

@@ -9,11 +9,13 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass, replace
+from itertools import permutations
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from kebrin.cells.arithmetic import CHANGE, MEAN, RANK, RUNNING, SHARE, follows, places_of
+from kebrin.cells.arithmetic import CHANGE, DIFFERENCE, MEAN, RANK, RUNNING, SHARE, follows, places_of
+from kebrin.grammar.words import is_ratio, says_difference, total_word
 from kebrin.layout.model import Derived, Evidence
 
 if TYPE_CHECKING:
@@ -31,6 +33,8 @@ if TYPE_CHECKING:
 _FEWEST, _FEWEST_RANKED = 4, 5
 # All but what has run up stands at an edge of the block; of larger blocks only the first so many lines are held against it.
 _EDGE, _MOST = 3, 400
+# So many bits of a difference must match.
+_RESULT_BITS = 18.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,11 +63,46 @@ def find_derived(sheet: Sheet, layout: Layout, kept: Collection[str] = ()) -> li
     >>> [(one.name, one.how) for one in find_derived(sheet, found_layouts(sheet)[0])]
     [('column E', 'last less first')]
     """
-    if layout.listed or layout.pattern or (layout.measures and len(layout.boxhead) < 2) or not layout.boxhead:
+    if layout.listed or layout.pattern or not layout.boxhead:
         return []
+    found = _results(sheet, layout)
+    known = {one.at for one in found}
+    for grid in _grids(sheet, layout) if not layout.measures or len(layout.boxhead) > 1 else ():
+        found += [one for one in _of_grid(sheet, layout, grid) if one.axis == "column" or one.at not in known]
+    return [one for one in found if one.label.casefold() not in kept]
+
+
+def _results(sheet: Sheet, layout: Layout) -> list[Derived]:
+    """Rows that say they are a difference and are one, of two lines of which one is a total at least: income less expenditure.
+
+    Shares and rates beside the amounts need not be such.
+    """
+    totals = [line.at for line in layout.total_lines("row")]
+    lines = sorted({*totals, *layout.body_rows.tolist()})
+    if not totals or len(lines) > _MOST:
+        return []
+    heads = list(zip(*(level.labels() for level in layout.boxhead), strict=True))
+    rate = np.array([any(is_ratio(text) for text in own if text) for own in heads], np.bool_)
     found: list[Derived] = []
-    for grid in _grids(sheet, layout):
-        found += [one for one in _of_grid(sheet, layout, grid) if one.label.casefold() not in kept]
+    for row in layout.body_rows.tolist():
+        label = _label(sheet, layout, "row", row)
+        own = sheet.numbers[row, layout.body_columns]
+        if not label or not says_difference(label) or total_word(label):
+            continue
+        known = {*totals, *(one.at for one in found)}
+        for one, other in permutations(lines, 2):
+            if row in {one, other} or known.isdisjoint({one, other}):
+                continue
+            parts = sheet.numbers[[one, other]][:, layout.body_columns]
+            telling = ~np.isnan(own) & ~np.isnan(parts).any(axis=0) & ~rate & (own != 0)
+            bits = float(np.log2(np.abs(own[telling]) + 1).sum())
+            if (
+                bits >= _RESULT_BITS
+                and telling.sum() > 1
+                and follows(DIFFERENCE, own[telling], parts[:, telling]).all()
+            ):
+                found.append(Derived("row", row, DIFFERENCE, (one, other), label, layout.body_columns))
+                break
     return found
 
 

@@ -232,6 +232,7 @@ class Derived:
             f"row {at + 1}" if self.axis == "row" else f"column {column_letters(at)}" for at in (of, self.parts[-1])
         )
         return {
+            "one less another": f"{part} less {last}",
             "ratio": f"{part} as shares of {last}", "share": f"shares of the sum of {part}", "rank": f"ranks by {part}",
             "mean of all before": f"the mean of the {len(self.parts)} {self.axis}s before it",
             "last less first": f"the last less the first of the {len(self.parts)} {self.axis}s before it",

@@ -11,12 +11,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Sheet
-from kebrin.cells.arithmetic import follows
+from kebrin.cells.arithmetic import DIFFERENCE, follows
 from kebrin.grammar.periods import of_several_months
 from kebrin.grammar.words import (
     KEYED,
     carried_word,
     is_drawn,
+    is_ratio,
     is_unit,
     is_unit_said,
     says_whole,
@@ -202,6 +203,8 @@ def _refuted_derived(account: Account, left: Left, cells: Sequence[tuple[int, in
     parts = sheet.numbers[block].T if across else sheet.numbers[block]
     own = sheet.numbers[left.across, left.at] if across else sheet.numbers[left.at, left.across]
     wrong = {int(at) for at in left.across[~follows(left.cause, own, parts) & ~np.isnan(own)]}
+    if left.cause == DIFFERENCE:  # shares and rates beside amounts are no differences of such
+        wrong = {at for at in wrong if not _heads_a_rate(account, at)}
     if len(wrong) * 2 > len(left.across):
         return set(cells)
     # A figure of the line that stands among records which it does not cross is another table's.
@@ -209,6 +212,14 @@ def _refuted_derived(account: Account, left: Left, cells: Sequence[tuple[int, in
     lines = [cell[0 if across else 1] for cell in cells]
     others = (sheet.data[cell] and records[at] and at not in known for cell, at in zip(cells, lines, strict=True))
     return {cell for cell, at, other in zip(cells, lines, others, strict=True) if at in wrong or other}
+
+
+def _heads_a_rate(account: Account, column: int) -> bool:
+    """Whether a heading above the records of a column speaks of shares or rates."""
+    sheet = account.sheet
+    records = np.flatnonzero(account.body[:, column])
+    above = range(int(records[0])) if len(records) else ()
+    return any(is_ratio(sheet.text(row, column)) for row in above if sheet.filled[row, column])
 
 
 def _counts_records(account: Account, left: Left, cells: Sequence[tuple[int, int]]) -> bool:
