@@ -237,3 +237,18 @@ def test_a_unit_beside_a_title_right_over_the_headings_is_none_either(tmp_path: 
 def test_a_line_over_some_columns_only_is_no_heading_without_a_word(tmp_path: Path) -> None:
     rows = [["Loads", None, "May 2031"], ["Quay", "Jan", "Feb"], ["East", 1.0, 2.0], ["West", 3.0, 4.0]]
     assert not run(write_book(tmp_path / "r.xlsx", {"S": rows})).holds
+
+
+def test_a_timetable_of_texts_is_a_table(tmp_path: Path) -> None:
+    rows = [
+        ["Crossings of the Gull"],
+        ["Trip", 101, 102, 103, 104],
+        ["Skarrow", "06:00", "07:30", "12:15", "16:40"],
+        ["Hallan", "06:35", "08:05", "12:50", "17:15"],
+        ["Wick", "07:10", "08:40", "13:25", "17:50"],
+        [""],
+        ["S = not on Sundays"],
+    ]
+    (table,) = run(write_book(tmp_path / "r.xlsx", {"Trips": rows})).tables.values()
+    assert len(table) == 12
+    assert table.to_arrow().to_pylist()[0] == {"Trip": "Skarrow", "heading": "101", "value": "06:00"}
