@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass, replace
-from itertools import permutations
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -33,8 +32,8 @@ if TYPE_CHECKING:
 _FEWEST, _FEWEST_RANKED = 4, 5
 # All but what has run up stands at an edge of the block; of larger blocks only the first so many lines are held against it.
 _EDGE, _MOST = 3, 400
-# So many bits of a difference must match.
-_RESULT_BITS = 18.0
+# So many bits of a difference must match; a sheet has no more results than so many.
+_RESULT_BITS, _MOST_RESULTS = 18.0, 20
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,27 +82,38 @@ def _results(sheet: Sheet, layout: Layout) -> list[Derived]:
         return []
     heads = list(zip(*(level.labels() for level in layout.boxhead), strict=True))
     rate = np.array([any(is_ratio(text) for text in own if text) for own in heads], np.bool_)
-    found: list[Derived] = []
-    for row in layout.body_rows.tolist():
-        label = _label(sheet, layout, "row", row)
-        own = sheet.numbers[row, layout.body_columns]
-        if not label or not says_difference(label) or total_word(label):
-            continue
-        known = {*totals, *(one.at for one in found)}
-        for one, other in permutations(lines, 2):
-            if row in {one, other} or known.isdisjoint({one, other}):
-                continue
-            parts = sheet.numbers[[one, other]][:, layout.body_columns]
-            telling = ~np.isnan(own) & ~np.isnan(parts).any(axis=0) & ~rate & (own != 0)
-            bits = float(np.log2(np.abs(own[telling]) + 1).sum())
-            if (
-                bits >= _RESULT_BITS
-                and telling.sum() > 1
-                and follows(DIFFERENCE, own[telling], parts[:, telling]).all()
-            ):
-                found.append(Derived("row", row, DIFFERENCE, (one, other), label, layout.body_columns))
-                break
+    labels = {row: _label(sheet, layout, "row", row) for row in layout.body_rows.tolist()}
+    said = [row for row, label in labels.items() if label and says_difference(label) and not total_word(label)]
+    # Where most rows say so, it is what they are called.
+    if len(said) > _MOST_RESULTS or 2 * len(said) > len(labels):
+        return []
+    numbers, found = sheet.numbers[np.ix_(lines, layout.body_columns)], list[Derived]()
+    for row in said:
+        known = [*totals, *(one.at for one in found)]
+        if (
+            pair := _less_another(numbers, lines, lines.index(row), [lines.index(at) for at in known], rate)
+        ) is not None:
+            found.append(Derived("row", row, DIFFERENCE, pair, labels[row], layout.body_columns))
     return found
+
+
+def _less_another(
+    numbers: Numbers, lines: Sequence[int], place: int, known: Sequence[int], rate: NDArray[np.bool_]
+) -> tuple[int, int] | None:
+    """The two lines of which a line is the one less the other beyond chance, one of them among those that are known."""
+    own = numbers[place]
+    for one in known:
+        for sign in (1, -1):  # what is known less another, or another less what is known
+            other = numbers[one] - sign * own
+            telling = ~np.isnan(own) & ~np.isnan(numbers) & ~np.isnan(numbers[one]) & ~rate & (own != 0)
+            ties = np.abs(numbers - other) <= 1e-9 * np.maximum(np.abs(own), 1.0)
+            bits = np.where(telling, np.log2(np.abs(np.nan_to_num(own)) + 1), 0.0).sum(axis=1)
+            fits = (ties | ~telling).all(axis=1) & (bits >= _RESULT_BITS) & (telling.sum(axis=1) > 1)
+            fits[[place, one]] = False
+            if fits.any():
+                least = int(np.flatnonzero(fits)[0])
+                return (lines[one], lines[least]) if sign == 1 else (lines[least], lines[one])
+    return None
 
 
 def _grids(sheet: Sheet, layout: Layout) -> Iterator[_Grid]:

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 _MOST_MEASURES = 12
 # Figures written in unlike ways tell more of them apart: no crosstab writes each of its columns in a way of its own.
 _MOST_WRITTEN = 60
-_SAMPLE_ROWS = 3
+_SAMPLE_ROWS, _LOOKED_AT = 3, 200
 # A balance is kept by so many columns, over so many rows; a total line between may break it.
 _FEWEST_KEPT, _MOSTLY_KEPT = 3, 0.9
 _PERCENT = re.compile(r"%|\bper ?cent\b|\bpct\b", re.IGNORECASE)
@@ -154,6 +154,8 @@ def states_difference(numbers: NDArray[np.float64], heads: Sequence[str]) -> boo
 
 def _are_sums(numbers: NDArray[np.float64]) -> bool:
     """Whether the first of three columns is the sum of the others on every row, of several, that states all of them."""
+    if len(numbers) > _LOOKED_AT and not _are_sums(numbers[:_LOOKED_AT]):
+        return False  # most columns are told apart by their first rows
     own = numbers[~np.isnan(numbers).any(axis=1)]
     if len(own) < max(_FEWEST_KEPT, _MOSTLY_KEPT * len(numbers)) or not own.any(axis=0).all():
         return False

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 _SHOWN = 6
+# Of more cells no line of a plan is offered: they are no few that say nothing.
+_MOST_OFFERED = 200
 
 
 #: Rows whose cells are values of a table.
@@ -178,7 +180,7 @@ class SheetLedger:
     @property
     def _answers(self) -> tuple[Settle, ...]:
         """The line that leaves cells out which say nothing of the rows, as long as they are few and stand on the sheet alone."""
-        if self.unclaimed_count != len(self.open_cells):
+        if self.unclaimed_count != len(self.open_cells) or self.unclaimed_count > _MOST_OFFERED:
             return ()
         places = _rectangles(self.open_cells)
         says = "it says" if self.unclaimed_count == 1 else "they say"

@@ -10,6 +10,7 @@ import re
 from typing import TYPE_CHECKING, NamedTuple
 
 from kebrin.grammar.reading import read_text
+from kebrin.grammar.words import total_word
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -32,10 +33,11 @@ def control_lines(rows: Sequence[Sequence[str]]) -> Control:
     Args:
         rows: the lines of a file with their cells.
 
-    >>> rows = [["H", "DUES", "2031"], ["D", "Brae", "12"], ["D", "Wick", "3"], ["D", "Tarn", "9"], ["T", "3", "24"]]
-    >>> control_lines(rows).lines, control_lines(rows).said[0]
-    ((0, 4), "line 5 'T, 3, 24' is a control line: it states 3 records and the sum of column 3, and both tie")
-    >>> control_lines(rows[1:4])
+    >>> records = [["D", "Brae", "a", "12"], ["D", "Wick", "b", "3"], ["D", "Tarn", "a", "9"]]
+    >>> found = control_lines([["H", "DUES", "2031"], *records, ["T", "3", "24"]])
+    >>> found.lines, found.said[0]
+    ((0, 4), "line 5 'T, 3, 24' is a control line: it states 3 records and the sum of column 4, and both tie")
+    >>> control_lines([*records, ["E", "Lerr", "b", "24"]])  # it may be a record
     Control(lines=(), said=(), headless=False)
     """
     used = [at for at, row in enumerate(rows) if any(cell.strip() for cell in row)]
@@ -46,7 +48,9 @@ def control_lines(rows: Sequence[Sequence[str]]) -> Control:
     opens = rows[first][0].strip() != kind
     inner = used[1:-1] if opens else used[:-1]
     ends = rows[last][0].strip()
-    if len(inner) < _FEWEST_RECORDS or ends == kind or not (_CODE.fullmatch(kind) and _CODE.fullmatch(ends)):
+    # One that has as many cells as the records may be one of them whose figure is a sum by chance; a "Total" is a total line.
+    may_end = len(inner) >= _FEWEST_RECORDS and len(rows[last]) != len(rows[inner[0]]) and not total_word(ends)
+    if not may_end or ends == kind or not (_CODE.fullmatch(kind) and _CODE.fullmatch(ends)):
         return Control()
     if any(rows[at][0].strip() != kind or len(rows[at]) != len(rows[inner[0]]) for at in inner):
         return Control()
