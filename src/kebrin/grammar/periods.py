@@ -35,6 +35,7 @@ _DAY_AND_MONTH = re.compile(r"(?:0?[1-9]|[12]\d|3[01])\.? ?(?P<word>[^\W\d_]{3,1
 _DAYS = 12
 _KINDS = ("month", "weekday", "quarter")
 _MOST_LABELS = 400
+_FEW_LETTERS = 3
 
 # A period of several months, as it heads a column beside months.
 _SEVERAL_MONTHS = re.compile(
@@ -86,8 +87,8 @@ def _named(bare: tuple[str, ...]) -> str:
     if None in matches or any(len(word) > 20 for word in words):
         return ""
     for language, kinds in _table().items():
-        # One short word of a foreign language proves nothing: "so", "do" and "mar" are words of many.
-        if language == "en" or len(words) > 1:
+        # One short word of a foreign language proves nothing: "so", "do" and "mar" are words of many. Nor do a few letters.
+        if language == "en" or (len(words) > 1 and (len(bare) > _FEW_LETTERS or max(map(len, words)) > 1)):
             for kind in _KINDS:
                 if words <= kinds[kind].keys():
                     return kind

@@ -8,22 +8,36 @@ recognised first.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet, column_letters
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import average_word, is_unit, names_a_key, period_range, says_note, says_whole, total_word
+from kebrin.grammar.series import go_on
+from kebrin.grammar.words import (
+    are_units,
+    average_word,
+    is_unit,
+    names_a_key,
+    period_range,
+    says_note,
+    says_whole,
+    total_word,
+)
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from numpy.typing import NDArray
 
 _MOST_ROWS, _MOST_COLUMNS = 200, 24
 _BLANK, _WORDS, _DATA = 0, 1, 2
 # Rows at the top that may be headings; headings that make a series; whole numbers that make a key by going up.
 _TOP_ROWS, _FEWEST_PERIODS, _FEWEST_RISING = 30, 3, 5
+# So many columns of labels may stand before a series.
+_MOST_AHEAD = 7
 # So many of the cells below sailings are times.
 _MOSTLY_TIMED = 0.6
 # Notes are numbered up to here.
@@ -119,10 +133,9 @@ def _use(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tup
     why += [f"row {rows[row] + 1} {told}" for row in _heading_rows(sheet, use, rows, columns)]
     series = _period_row(sheet, use, rows, columns)
     for column in series.columns:
-        below = use[series.row + 1 :, column]
-        below[below == _WORDS] = (
-            _DATA  # a column that a period heads beside others is one of the body, whatever it says
-        )
+        # A column that a period heads beside others is one of the body, whatever it says.
+        below = use[series.body :, column]
+        below[below == _WORDS] = _DATA
     for column in _label_columns(sheet, use, rows, columns, series):
         use[:, column][use[:, column] == _DATA] = _WORDS
         why.append(
@@ -133,31 +146,58 @@ def _use(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tup
 
 @dataclass(frozen=True)
 class _Series:
-    """A row of headings that name periods one after the other, and the columns (by their place) that they head."""
+    """A row of headings that go on from one another, as periods do.
+
+    The columns (by their place) that they head, and the first row of figures below.
+    """
 
     row: int = -1
     columns: tuple[int, ...] = ()
+    body: int = 0
 
 
 def _period_row(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> _Series:
-    """The lowest row of period headings above the first figures that are no headings."""
+    """The lowest row of headings in a series above the first figures that are no headings."""
     found = _Series()
     for row in range(min(len(rows) - 1, _TOP_ROWS)):
         if (use[row] == _DATA).sum() > 1:
             break
         texts = {at: sheet.text(int(rows[row]), int(columns[at])) for at in np.flatnonzero(use[row] == _WORDS).tolist()}
-        plain = {at: text for at, text in texts.items() if not total_word(text) and not average_word(text)}
-        last = max(plain, default=0)
-        # Label columns may stand before the periods, or one behind them.
-        for start, stop in [(0, last + 1), (1, last + 1), (2, last + 1), (0, last)]:
-            own = {at: text for at, text in plain.items() if start <= at < stop}
-            if len(own) >= _FEWEST_PERIODS and len(set(own.values())) > 1 and period_name(list(own.values())):
-                found = _Series(row, tuple(own))
-                break
-    below = use[found.row + 1 :, list(found.columns)]
-    following = np.flatnonzero(below.any(axis=1))
-    # Headings below it would be words throughout: then it heads groups of columns.
-    return found if len(following) and (below[following[0]] == _DATA).any() else _Series()
+        plain = [at for at, text in texts.items() if not total_word(text) and not average_word(text)]
+        if own := _run_of_series([texts[at] for at in plain]):
+            found = _Series(row, tuple(plain[own]))
+    under = list(found.columns)
+    below = use[found.row + 1 :, under]
+    for at in np.flatnonzero(below.any(axis=1)).tolist():
+        said = {sheet.text(int(rows[found.row + 1 + at]), int(column)) for column in columns[under]}
+        if (below[at] == _DATA).any():
+            return replace(found, body=found.row + 1 + at)
+        if len(said) > 1 and not are_units(said):
+            break  # headings below it are words throughout: then it heads groups of columns
+    return _Series()
+
+
+def _run_of_series(labels: Sequence[str]) -> slice | None:
+    """The first series among headings, if it goes on to the end: labels may stand before it, and one column behind it."""
+    for start in range(min(len(labels) - _FEWEST_PERIODS + 1, _MOST_AHEAD)):
+        if _in_turn(labels[start:]):
+            return slice(start, len(labels))
+        own = labels[start : start + _FEWEST_PERIODS]
+        if len(set(own)) == 1 or not go_on(own):
+            continue
+        stops = [stop for stop in (len(labels), len(labels) - 1) if stop - start >= _FEWEST_PERIODS]
+        return next((slice(start, stop) for stop in stops if go_on(labels[start:stop])), None)
+    return None
+
+
+def _in_turn(labels: Sequence[str]) -> bool:
+    """Whether headings say the same few things in turn, as those of groups of columns do.
+
+    >>> _in_turn(["votes", "%", "votes", "%"]), _in_turn(["a", "b", "a"]), _in_turn(["n", "n"])
+    (True, False, False)
+    """
+    own = list(dict.fromkeys(labels))
+    return 1 < len(own) < len(labels) and own * (len(labels) // len(own)) == list(labels)
 
 
 def _lone_titles(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> None:
@@ -318,29 +358,44 @@ def _named_as_labels(
 ) -> bool:
     """Whether figures are labels by their heading.
 
-    It names a key or a period while others do not, or stands before headings that are a series of periods without it; or the
-    figures are whole, stand first and go up all the way.
+    It stands before headings that are a series without it, or names a key or a period while others do not; or the figures are
+    whole, stand first and go up all the way.
     """
     at = np.flatnonzero(use[:, column] == _DATA)
     numbers = sheet.numbers[rows[at], columns[column]]
-    if column in series.columns or np.isnan(numbers).any() or (numbers % 1 != 0).any():
+    if column in series.columns or np.isnan(numbers).any():
         return False
     above = np.flatnonzero(use[: at[0], column] == _WORDS)
-    head = sheet.text(int(rows[above[-1]]), int(columns[column])) if len(above) else ""
-    ahead = head and series.columns and column < min(series.columns) and above[-1] <= series.row
+    heads = [sheet.text(int(rows[above[-1]]), int(other)) if len(above) else "" for other in columns]
+    head = heads[column]
     # A total may stand before what it sums.
-    if (ahead or says_note(head)) and not total_word(head) and not says_whole(head):
-        return bool(ahead) or bool((numbers <= _MOST_NOTES).all())
-    steps = np.diff(numbers)
-    once = head and sum(sheet.text(int(rows[above[-1]]), int(other)) == head for other in columns) == 1
-    if once and len(columns) > column + 1:
-        if names_a_key(head) and not is_unit(head):
-            return True
-        within = period_range(head)
-        told = column == 0 or bool((steps >= 0).all()) or len(set(numbers.tolist())) * 2 <= len(numbers)
-        if within and told and ((numbers >= within[0]) & (numbers <= within[1])).all():
-            return True
-    return column == 0 and len(numbers) >= _FEWEST_RISING and bool((steps > 0).all()) and len(columns) > 1
+    plain = bool(head) and not total_word(head) and not says_whole(head)
+    ahead = plain and bool(series.columns) and column < min(series.columns) and above[-1] <= series.row
+    if ahead and not _sums_series(sheet, rows[at], columns, column, series):
+        return True
+    if (numbers % 1 != 0).any():
+        return False
+    if plain and says_note(head):
+        return bool((numbers <= _MOST_NOTES).all())
+    if column + 1 < len(columns) and heads.count(head) == 1 and _heads_keys(head, numbers, first=column == 0):
+        return True
+    return column == 0 and len(numbers) >= _FEWEST_RISING and bool((np.diff(numbers) > 0).all()) and len(columns) > 1
+
+
+def _heads_keys(head: str, numbers: NDArray[np.float64], *, first: bool) -> bool:
+    """Whether a heading says that whole numbers below it are keys, or periods that they may be."""
+    if names_a_key(head) and not is_unit(head):
+        return True
+    within = period_range(head)
+    told = first or bool((np.diff(numbers) >= 0).all()) or len(set(numbers.tolist())) * 2 <= len(numbers)
+    return bool(within and told and ((numbers >= within[0]) & (numbers <= within[1])).all())
+
+
+def _sums_series(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], column: int, series: _Series) -> bool:
+    """Whether a column that stands before a series is the sum of it on every row."""
+    parts = np.nan_to_num(sheet.numbers[np.ix_(rows, columns[list(series.columns)])]).sum(axis=1)
+    own = sheet.numbers[rows, columns[column]]
+    return bool((np.abs(parts - own) <= 1e-6 * np.maximum(np.abs(own), 1.0)).all())
 
 
 def _same_kind_beside(sheet: Sheet, cells: list[tuple[int, int]], beside: int) -> bool:

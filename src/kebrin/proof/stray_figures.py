@@ -12,6 +12,7 @@ import numpy as np
 
 from kebrin.cells import Kind, Look
 from kebrin.grammar.periods import period_name
+from kebrin.grammar.series import go_on
 from kebrin.grammar.words import is_ratio, names_a_key, period_range, says_note, says_rank, speaks_of_columns
 from kebrin.proof.labelling import lines_in_use
 from kebrin.proof.sums import adds_up, sums_among
@@ -27,7 +28,7 @@ if TYPE_CHECKING:
 
     Numbers = NDArray[np.float64]
 
-_MOSTLY, _SERIES = 0.8, 4
+_MOSTLY = 0.8
 # A line that misses the mean of all others by more than this share in most cells is no mean of them, whatever it is called.
 _NEAR = 0.25
 # A total that is wrong misses the sum by no more than this share.
@@ -122,12 +123,12 @@ def _stands_beside(sheet: Sheet, segment: Segment, level: Labels) -> bool:
 
 
 def _stand_under_series(segment: Segment, table: Table) -> bool:
-    """Whether the innermost headings over the figures are periods and nothing else."""
+    """Whether the innermost headings over the figures are a series and nothing else, or stand over the same measures each."""
     heads = [one.column for one in segment.sources if one.axis == 1 and one.column in table.columns]
     if not heads:
         return False
     texts = distinct_texts(table.data.column(heads[-1]))
-    return len(texts) >= _SERIES and bool(period_name(texts))
+    return go_on(texts) or (len(segment.columns) > 1 and len(texts) > 1)
 
 
 def _tell_apart(sheet: Sheet, levels: Sequence[Labels], lines: NDArray[np.intp]) -> bool:

@@ -11,8 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import column_letters
-from kebrin.grammar.periods import period_name
-from kebrin.grammar.words import names_a_key, says_note, says_rank
+from kebrin.grammar.words import says_note
 from kebrin.layout import PART, Stated, lines_about
 from kebrin.table import Finding, FindingKind, Settle
 from kebrin.work.heading_questions import asked_of_headings
@@ -20,8 +19,6 @@ from kebrin.work.merged import EACH, ONCE, inside
 
 if TYPE_CHECKING:
     from collections.abc import Collection
-
-    from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
     from kebrin.layout import FieldCell, Layout, Level
@@ -119,42 +116,25 @@ def _begins_no_section(level: Level, layout: Layout) -> bool:
 
 
 def _half_figures(sheet: Sheet, layout: Layout) -> list[Finding]:
-    """The label column next to the figures, behind another one, that holds figures too: words may stand in place of some.
-
-    Where it holds nothing else, and the figures beside it stand under periods, it says something of each line; or it is a
-    first column of figures that belongs to no period.
-    """
+    """The label column next to the figures, behind another one, that holds both: words may stand in place of some figures."""
     if layout.listed or len(layout.stub_columns) < 2:
         return []
     column = layout.stub_columns[-1]
     rows = layout.body_rows[sheet.filled[layout.body_rows, column]]
     figures = rows[~np.isnan(sheet.numbers[rows, column])]
     words = [sheet.text(int(row), column) for row in rows if row not in figures]
-    if (
-        not len(figures)
-        or any(map(str.isdigit, "".join(words)))
-        or not (words or _measures(sheet, layout, column, rows))
-    ):
+    if not len(figures) or not words or any(map(str.isdigit, "".join(words))):
         return []
     cell = sheet.address(int(figures[0]), column)
-    holds = f"{words[0]!r} and figures" if words else "figures"
-    what = f"column {column_letters(column)} holds {holds}, and is read as labels: it may be the first of the figures"
+    what = (
+        f"column {column_letters(column)} holds {words[0]!r} and figures, and is read as labels: it may be the first of the "
+        f"figures"
+    )
     settle = (
         Settle("stub", layout.stub_names, says="it holds labels"),
         Settle("stub", layout.stub_names[:-1], says="it is the first of the figures"),
     )
     return [Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, (cell,), len(figures), settle=settle)]
-
-
-def _measures(sheet: Sheet, layout: Layout, column: int, rows: NDArray[np.int32]) -> bool:
-    """Whether figures beside a series of periods measure something: no key, no year, no running number."""
-    inner = layout.boxhead[-1] if layout.boxhead else None
-    head = layout.stub_names[layout.stub_columns.index(column)]
-    if inner is None or not period_name(inner.texts) or names_a_key(head) or says_note(head) or says_rank(head):
-        return False
-    texts = list(dict.fromkeys(sheet.text(int(row), column) for row in rows))
-    steps = np.diff(sheet.numbers[rows, column])
-    return len(texts) > 1 and not period_name(texts) and not bool((steps > 0).all())
 
 
 def _goes_on(sheet: Sheet, layout: Layout) -> list[Finding]:

@@ -1,0 +1,52 @@
+"""Series: headings that go on from one another, as periods, numbered words and ranges do."""
+
+from __future__ import annotations
+
+import re
+from itertools import pairwise
+from typing import TYPE_CHECKING
+
+from kebrin.grammar.periods import period_name
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+_FEWEST = 3
+_WORD_AND_NUMBER = re.compile(r"(?P<word>[^\W\d_][^\d]*?)[ .]*(?P<number>\d{1,3})")
+_FROM_TO = re.compile(r"(?P<first>\d{1,7})\s*(?:-|–|—|to|bis)\s*(?P<last>\d{1,7})(?:\s*[^\W\d_]{1,10})?", re.IGNORECASE)
+# The ends of ranges: "50 and more", "65+", "over 90", "under 5".
+_OPEN = re.compile(
+    r"(?:under|below|up to|less than|over|more than|from|<=?|>=?|≤|≥|bis|ab|über|unter)\s*\d{1,7}(?:\s*[^\W\d_]{1,10})?"
+    r"|\d{1,7}\s*(?:\+|and (?:more|over|above|older|under|less)|or (?:more|over|above|less|older)|und (?:mehr|älter))",
+    re.IGNORECASE,
+)
+
+
+def go_on(labels: Sequence[str]) -> bool:
+    """Whether labels are a series: periods of one kind, a word numbered on, or ranges one behind the other.
+
+    >>> go_on(["Jan", "Feb", "Mar"]), go_on(["Rep 1", "Rep 2", "Rep 3"]), go_on(["1 to 9", "10 to 49", "50 and more"])
+    (True, True, True)
+    >>> go_on(["Room 4", "Room 9", "Room 2"]), go_on(["Foot", "Cars", "Bikes"]), go_on(["Berth 1", "Berth 2"])
+    (False, False, False)
+    """
+    if len(labels) < _FEWEST:
+        return False
+    return bool(period_name(list(labels))) or _numbered_on(labels) or _ranges(labels)
+
+
+def _numbered_on(labels: Sequence[str]) -> bool:
+    """Whether all say one word, numbered in steps of one."""
+    found = [_WORD_AND_NUMBER.fullmatch(text.strip()) for text in labels]
+    words = {one["word"].casefold() for one in found if one}
+    numbers = [int(one["number"]) for one in found if one]
+    return len(numbers) == len(labels) and len(words) == 1 and all(b - a == 1 for a, b in pairwise(numbers))
+
+
+def _ranges(labels: Sequence[str]) -> bool:
+    """Whether all are ranges, each above the one before; the outermost may be open."""
+    bounds = [(int(one["first"]), int(one["last"])) for text in labels if (one := _FROM_TO.fullmatch(text.strip()))]
+    others = [at for at, text in enumerate(labels) if not _FROM_TO.fullmatch(text.strip())]
+    ends = all(at in (0, len(labels) - 1) and _OPEN.fullmatch(labels[at].strip()) for at in others)
+    rising = all(low <= high for low, high in bounds) and all(a[1] <= b[0] for a, b in pairwise(bounds))
+    return len(bounds) > 1 and ends and rising
