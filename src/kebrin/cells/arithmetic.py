@@ -1,4 +1,4 @@
-"""How a line of figures follows from others by arithmetic: what has run up, a change, a mean, a share, a rank.
+"""How a line of figures follows from others by arithmetic: what has run up, a change, a mean, a share, a rank, a count.
 
 The layout finds such lines by it and the proof works them out again, so it stands below both.
 """
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 RUNNING, CHANGE, MEAN, SHARE, RANK = "sum of all before", "last less first", "mean of all before", "share", "rank"
 RATIO, DIFFERENCE = "ratio", "one less another"
+COUNT, ABOVE, BELOW = "count", "count above", "count below"
 
 
 def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
@@ -24,8 +25,10 @@ def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
     >>> follows(CHANGE, np.array([4.0, 2.0]), np.array([[1.0, 5.0], [3.0, np.nan], [5.0, 8.0]])).tolist()
     [True, False]
     """
-    if how in {RUNNING, DIFFERENCE}:
-        return _near(own, parts[0] - parts[1] if how == DIFFERENCE else np.nansum(parts, axis=0))
+    if how in {SHARE, RANK}:
+        return _of_one(how, own, parts)
+    if how == RATIO:
+        return _shares_of(own, parts)
     if how == MEAN:
         off = np.abs(own - np.nanmean(np.where(np.isnan(parts).all(axis=0), 0.0, parts), axis=0))
         # The mean and its parts are each rounded, by half of their last place at most.
@@ -34,9 +37,16 @@ def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
         there = ~np.isnan(parts)
         first, last = there.argmax(axis=0), len(parts) - 1 - there[::-1].argmax(axis=0)
         across = np.arange(parts.shape[1])
-        return _near(own, parts[last, across] - parts[first, across])
-    if how == RATIO:
-        return _shares_of(own, parts)
+        other = parts[last, across] - parts[first, across]
+    elif how in {COUNT, ABOVE, BELOW}:
+        other = _counted(own, -parts if how == BELOW else parts, every=how == COUNT)
+    else:
+        other = parts[0] - parts[1] if how == DIFFERENCE else np.nansum(parts, axis=0)
+    return _near(own, other)
+
+
+def _of_one(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
+    """Which figures are the shares, or the ranks, of one other line."""
     (part,) = parts
     blank = np.isnan(own) & np.isnan(part)
     if how == SHARE:
@@ -49,6 +59,25 @@ def follows(how: str, own: Numbers, parts: Numbers) -> NDArray[np.bool_]:
     ranks = [1 + (sign * known[:, None] < sign * part[None, :]).sum(axis=0) for sign in (1, -1)]
     best = max(ranks, key=lambda one: int((own == one).sum()))
     return np.asarray(blank | (own == best))
+
+
+def _counted(own: Numbers, parts: Numbers, *, every: bool) -> Numbers:
+    """How many of the parts state a figure in each cell; or how many are above one bound, if one fits all cells.
+
+    >>> _counted(np.array([1.0, 2.0]), np.array([[0.0, 4.0], [3.0, 9.0], [np.nan, 1.0]]), every=False).tolist()
+    [1.0, 2.0]
+    """
+    there = ~np.isnan(parts)
+    if every:
+        return np.asarray(there.sum(axis=0), np.float64)
+    if np.isnan(own).any() or (own % 1 != 0).any() or (own < 0).any() or (own > there.sum(axis=0)).any():
+        return np.full_like(own, np.nan)
+    falling = -np.sort(-np.where(there, parts, -np.inf), axis=0)
+    ends = np.vstack([np.full((1, parts.shape[1]), np.inf), falling, np.full((1, parts.shape[1]), -np.inf)])
+    at, across = own.astype(np.int64), np.arange(parts.shape[1])
+    # The bound lies below the last that is counted and not below the first that is not.
+    least, bound = ends[at, across].min(), ends[at + 1, across].max()
+    return own if bound < least else np.full_like(own, np.nan)
 
 
 def _shares_of(own: Numbers, parts: Numbers) -> NDArray[np.bool_]:

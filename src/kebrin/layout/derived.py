@@ -1,4 +1,4 @@
-"""Lines whose figures follow from the others by arithmetic: what has run up so far, the change from first to last, shares, ranks.
+"""Lines whose figures follow from the others by arithmetic: what has run up so far, a change, shares, ranks, counts.
 
 Among the columns of a crosstab such a line is no observation: it is left out and told, as totals are, and the rest is read as if
 it were not there. A word proposes none: the figures of all its cells must follow. A person keeps one by `not_totals`. In a list
@@ -13,7 +13,19 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from kebrin.cells.arithmetic import CHANGE, DIFFERENCE, MEAN, RANK, RUNNING, SHARE, follows, places_of
+from kebrin.cells.arithmetic import (
+    ABOVE,
+    BELOW,
+    CHANGE,
+    COUNT,
+    DIFFERENCE,
+    MEAN,
+    RANK,
+    RUNNING,
+    SHARE,
+    follows,
+    places_of,
+)
 from kebrin.grammar.words import is_ratio, says_difference, total_word
 from kebrin.layout.model import Derived, Evidence
 
@@ -30,6 +42,8 @@ if TYPE_CHECKING:
 
 # So many figures must follow; ranks of fewer lines follow one another by chance.
 _FEWEST, _FEWEST_RANKED = 4, 5
+# What counts the lines before it does so by chance less often than this, where it stands behind a total.
+_BY_CHANCE = 1e-3
 # All but what has run up stands at an edge of the block; of larger blocks only the first so many lines are held against it.
 _EDGE, _MOST = 3, 400
 # So many bits of a difference must match; a sheet has no more results than so many.
@@ -160,11 +174,8 @@ def _derived(sheet: Sheet, layout: Layout, grid: _Grid, place: int, rest: Sequen
         return Derived(grid.axis, int(grid.at[place]), how, tuple(parts), label, grid.cross)
 
     before = [other for other in rest if other < place]
-    if grid.axis == "column" and len(before) > 1 and stated.all():
-        edge = place >= len(grid.at) - _EDGE and len(before) > 2
-        for how in (RUNNING, CHANGE, MEAN) if edge else (RUNNING,):
-            if follows(how, own, grid.numbers[before]).all():
-                return made(how, grid.at[before].tolist())
+    if (how := _of_those_before(grid, place, before)) is not None:
+        return made(how, grid.at[before].tolist())
     lines = [*grid.totals, *((int(grid.at[other]), grid.numbers[other]) for other in rest)]
     for at, part in lines if place >= len(grid.at) - _EDGE else ():
         if _is_share(own, part):
@@ -172,6 +183,30 @@ def _derived(sheet: Sheet, layout: Layout, grid: _Grid, place: int, rest: Sequen
         if grid.axis == "column" and _ranks(own, part):
             return made(RANK, [at])
     return None
+
+
+def _of_those_before(grid: _Grid, place: int, before: Sequence[int]) -> str | None:
+    """What a line says of all those before it: their sum, the change, the mean, how many there are; None if nothing."""
+    own, parts = grid.numbers[place], grid.numbers[before]
+    stated, edge = ~np.isnan(own), place >= len(grid.at) - _EDGE
+    if grid.axis == "column" and len(before) > 1 and stated.all():
+        for how in (RUNNING, CHANGE, MEAN) if edge and len(before) > 2 else (RUNNING,):
+            if follows(how, own, parts).all():
+                return how
+    behind = any(at < grid.at[place] for at, _ in grid.totals)
+    ways = (COUNT, ABOVE, BELOW) if edge and before else ()
+    return next((how for how in ways if _counts(how, own[stated], parts[:, stated], behind=behind)), None)
+
+
+def _counts(how: str, own: Numbers, parts: Numbers, *, behind: bool) -> bool:
+    """Whether figures count those before them, beyond chance; less is asked of a line behind a total.
+
+    A count is one of as many as there are lines, and a bound may lie anywhere among them.
+    """
+    if (own % 1 != 0).any() or (own < 0).any() or own.max() > len(parts) or not follows(how, own, parts).all():
+        return False
+    bounds = 1.0 if how == COUNT else float(parts.size)
+    return bool(bounds / (len(parts) + 1.0) ** len(own) < (_BY_CHANCE if behind else _BY_CHANCE**2))
 
 
 def _is_share(own: Numbers, part: Numbers) -> bool:

@@ -235,6 +235,9 @@ class Derived:
             "one less another": f"{part} less {last}",
             "ratio": f"{part} as shares of {last}", "share": f"shares of the sum of {part}", "rank": f"ranks by {part}",
             "mean of all before": f"the mean of the {len(self.parts)} {self.axis}s before it",
+            "count": f"how many of the {len(self.parts)} {self.axis}s before it hold a figure",
+            "count above": f"how many of the {len(self.parts)} {self.axis}s before it are above a bound",
+            "count below": f"how many of the {len(self.parts)} {self.axis}s before it are below a bound",
             "last less first": f"the last less the first of the {len(self.parts)} {self.axis}s before it",
         }.get(self.how, f"the sum of the {len(self.parts)} {self.axis}s before it")  # fmt: skip
 
