@@ -39,6 +39,7 @@ if TYPE_CHECKING:
 
 # Such lines stand so near to the first or the last record.
 _EDGE = 3
+_SHARES = "its figures are per cent, and those of no record are"
 # So many of the records bear what this line does not.
 _NEARLY_ALL = 0.9
 _FEWEST_RECORDS, _LARGER = 3, 3
@@ -71,13 +72,14 @@ def lines_about(sheet: Sheet, layout: Layout) -> list[Maybe]:
         return []
     edge = dict.fromkeys([*rows[:_EDGE].tolist(), *rows[-_EDGE:].tolist()])
     maybe = [one for row in edge if (one := _labelled(sheet, layout, row)) is not None]
-    spoken = [one for one in maybe if speaks_of_columns(one.label)]
+    shares = _shares_before_others(sheet, layout, rows)
+    spoken = [one for one in maybe if speaks_of_columns(one.label) or one.row == shares]
     if 2 * len(spoken) > len(rows):
         return []
     if len(rows) > _MOST_RECORDS:
         rows = np.concatenate([rows[:_EDGE], rows[_EDGE : -_EDGE : len(rows) // _MOST_RECORDS], rows[-_EDGE:]])
     records = rows[~np.isin(rows, [one.row for one in spoken]) & (sheet.filled[rows].sum(axis=1) > 1)]
-    lines = [replace(one, why=_why(sheet, layout, one, records)) for one in spoken]
+    lines = [replace(one, why=_SHARES if one.row == shares else _why(sheet, layout, one, records)) for one in spoken]
     if len(rows) <= _EDGE:
         return [one for one in lines if one.why]  # of so few rows none is asked about
     sure = {one.row for one in lines if one.why}
@@ -180,6 +182,21 @@ def _distance(layout: Layout, row: int) -> int:
     return max(area.top - row, row - area.bottom, 0)
 
 
+def _shares_before_others(sheet: Sheet, layout: Layout, rows: NDArray[np.int32]) -> int:
+    """The first row of a block, if all its figures are per cent and no other row's are: weights, shares; -1 if not."""
+    first, *others = rows[: _EDGE + 1].tolist()
+    formats = None if sheet.textual else sheet.formats(others[-1] + 1)
+
+    def percent(row: int) -> list[bool]:
+        there = [int(column) for column in layout.body_columns if not np.isnan(sheet.numbers[row, column])]
+        if formats is None:
+            return ["%" in sheet.text(row, column) for column in there]
+        return [formats.family(row, column) == "percent" for column in there]
+
+    own = percent(first)
+    return first if len(own) > 1 and all(own) and not any(any(percent(row)) for row in others) else -1
+
+
 def _labelled(sheet: Sheet, layout: Layout, row: int) -> Maybe | None:
     """A row of figures with one text before them; None for others."""
     area = layout.area
@@ -193,7 +210,9 @@ def _is_odd(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np.int32
     """Whether a line is unlike the records by its label and by what it leaves blank, and is called no sum or mean of them."""
     others = records[records != line.row]
     called = total_word(line.label) or average_word(line.label) or carried_word(line.label) or says_whole(line.label)
-    return not called and _is_unlike(sheet, line, others) and _leaves_blank(sheet, layout, line, others)
+    if called or not _is_unlike(sheet, line, others):
+        return False
+    return _leaves_blank(sheet, layout, line, others) or bool((sheet.kinds[others, line.column] == Kind.DATE).all())
 
 
 def _why(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np.int32]) -> str:

@@ -271,14 +271,24 @@ def _heads_what_follows(at: int, words: NDArray[np.bool_], data: NDArray[np.bool
 def _like_those_above(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> bool:
     """Whether the last of some rows of one block is a row as the others are.
 
-    Some word of it stands above it too, or looks as most of those above it do, figures in it.
+    Some word of it stands above it too, or looks as most of those above it do, figures in it; or it has a label of their kind,
+    a date or a number, and says one word in place of all figures.
 
     >>> sheet = Sheet.of([["Gull 1", 4], ["Gull 2", 7], ["Gull 3", "?"], ["Vessel", "Crew"]])
     >>> _like_those_above(sheet, np.arange(3), np.arange(2)), _like_those_above(sheet, np.arange(4), np.arange(2))
     (True, False)
+    >>> days = Sheet.of([[2029.0, 4, 7], [2030.0, "closed", "closed"]])
+    >>> _like_those_above(days, np.arange(2), np.arange(3))
+    True
     """
     *above, own = rows.tolist()
-    for column in columns[sheet.filled[own, columns] & ~sheet.data[own, columns]].tolist():
+    words = columns[sheet.filled[own, columns] & ~sheet.data[own, columns]].tolist()
+    first = int(columns[np.argmax(sheet.filled[own, columns])])
+    alike = sheet.kinds[above, first] == sheet.kinds[own, first]
+    labelled = first not in words and 2 * int(alike.sum()) > len(above)
+    if labelled and len(words) > 1 and len({sheet.text(own, column) for column in words}) == 1:
+        return True
+    for column in words:
         text = sheet.text(own, column)
         others = [sheet.text(row, column) for row in above if sheet.filled[row, column] and not sheet.data[row, column]]
         if text in others:

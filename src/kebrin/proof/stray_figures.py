@@ -90,7 +90,11 @@ def _are_figures(sheet: Sheet, rows: NDArray[np.int32], columns: NDArray[np.int3
 def _may_label(sheet: Sheet, level: Labels, rows: NDArray[np.int32], columns: NDArray[np.int32]) -> bool:
     """Whether figures are labels by what they are (years, a running number) or by what heads them."""
     head = sheet.text(*level.head) if level.head[0] >= 0 else ""
-    if level.axis == 1 and speaks_of_columns(head) and level.head[0] == int(rows[0]):
+    if (
+        level.axis == 1
+        and level.head[0] == int(rows[0])
+        and (speaks_of_columns(head) or _are_shares(sheet, rows, columns))
+    ):
         return True
     if head and (names_a_key(head) or says_rank(head) or says_note(head) or period_range(head)):
         return True
@@ -105,6 +109,15 @@ def _may_label(sheet: Sheet, level: Labels, rows: NDArray[np.int32], columns: ND
     rising = len(numbers) >= 5 and bool((steps > 0).all()) and bool((numbers % 1 == 0).all())
     leftmost = level.axis == 0 and int(columns.min()) == int(np.flatnonzero(sheet.filled[rows].any(axis=0))[0])
     return even or (rising and (level.axis == 1 or leftmost))
+
+
+def _are_shares(sheet: Sheet, rows: NDArray[np.int32], columns: NDArray[np.int32]) -> bool:
+    """Whether figures are written per cent: behind a label of their own they say how much each column weighs."""
+    cells = list(zip(rows.tolist(), columns.tolist(), strict=True))
+    if sheet.textual:
+        return all("%" in sheet.text(*cell) for cell in cells)
+    formats = sheet.formats(int(rows.max()) + 1)
+    return all(formats.family(*cell) == "percent" for cell in cells)
 
 
 def _is_merged_down(sheet: Sheet, level: Labels) -> bool:
