@@ -83,11 +83,18 @@ def lines_of_its_own(
 
 
 def _field_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int) -> int:
-    """How many rows right above one hold fields ("Label: value")."""
+    """How many rows right above one hold fields ("Label: value"), with the title above them that stands behind a gap.
+
+    >>> lines = [["Q1. Which quay?"], ["Base: all"], [None, "n"], ["Ness", 3], [None], ["Q2. Why?"], ["Base: some"], [None, "n"]]
+    >>> _field_lines(Sheet.of(lines), np.array([0, 1, 2, 3, 5, 6, 7]), np.arange(2), 6)
+    2
+    """
     above = at
     while above > 1 and holds_fields(sheet, int(rows[above - 1]), columns):
         above -= 1
-    return at - above
+    alone = at > above > 1 and sheet.filled[rows[above - 1], columns].sum() == 1
+    titled = alone and rows[above] - rows[above - 1] == 1 and rows[above - 1] - rows[above - 2] > 1
+    return at - above + bool(titled and not sheet.data[rows[above - 1], columns].any())
 
 
 def _pairs_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], head: int) -> int:

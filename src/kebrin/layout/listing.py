@@ -97,7 +97,7 @@ def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     doubts = () if stated.boxhead is not None else _doubts(sheet, found)
     where = f"from {sheet.address(found.head, found.columns[0])}"
     frame = _frame(play, found, width, Evidence("list", where, why, 0.8), doubts)
-    return replace(frame, boxhead=(*outer, *frame.boxhead), heads=(*outer, *frame.heads))
+    return replace(frame, boxhead=(*outer, *frame.boxhead, *found.inner), heads=(*outer, *frame.heads, *found.inner))
 
 
 def as_told(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:

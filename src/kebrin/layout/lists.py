@@ -49,6 +49,8 @@ LONGEST_HEADING, FILLED = 40, 0.5
 _BLANK_KEYS, _TITLE_CELLS = 0.1, 2
 # Of so many headings one may be said again.
 _FEWEST_ONCE = 3
+# So many columns of labels may stand before periods, if so many periods follow.
+_MOST_LABELS, _FEWEST_PERIODS = 6, 3
 # Of two columns of words, so many of the second's must look alike (letters and digits apart) to be those of records.
 _ALIKE = 0.4
 _MOSTLY = 0.7
@@ -123,7 +125,7 @@ class Listing:
 
     `across` is true if periods head the columns: then it is no list, but a table of words in which they are a dimension.
     `grouped` are the first columns that say for several records what they say once, on the first of them. `units` is a row right
-    below the headings that gives their units, -1 where there is none.
+    below the headings that gives their units, -1 where there is none; `inner` are rows below them that head the columns too.
     """
 
     head: int
@@ -135,6 +137,7 @@ class Listing:
     across: bool = False
     grouped: int = 0
     units: int = -1
+    inner: tuple[int, ...] = ()
 
 
 def find_records(
@@ -466,10 +469,16 @@ def _heads_records(
         sheet.filled[above, own] and _may_span(sheet.text(above, own)) for own in columns[1:].tolist()
     )
     return bool(
-        plain and short and not over and not merged and not period_name(heads[1:])
+        plain and short and not over and not merged and not _periods_last(heads)
         and len(heads) - len(set(heads)) <= len(heads) // _FEWEST_ONCE
         and (filled[:at].sum(axis=1) <= _TITLE_CELLS).all()
     )  # fmt: skip
+
+
+def _periods_last(heads: Sequence[str]) -> bool:
+    """Whether headings are periods, but for the first, or for a few where three periods or more follow."""
+    ends = range(2, min(_MOST_LABELS, len(heads) - _FEWEST_PERIODS) + 1)
+    return bool(period_name(heads[1:])) or any(period_name(heads[at:]) for at in ends)
 
 
 def _may_span(text: str) -> bool:

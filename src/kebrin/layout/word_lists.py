@@ -48,11 +48,12 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
     header = [sheet.text(int(rows[at]), int(column)) for column in used]
     labels = next((n for n in range(1, len(used) - _FEWEST_PERIODS + 1) if period_name(header[n:])), 0)
     across = labels > 0 or alike_texts(sheet, rows[at + 1 :], used)
+    inner = _headings_below(sheet, rows, used[labels:], used[:labels], at) if labels else ()
     plain = across or all(sheet.kinds[rows[at], column] == Kind.TEXT for column in used[header[0] == "" :])
     short = all(len(text) <= LONGEST_HEADING and not text.endswith((":", ".")) for text in header)
     if not plain or not short or len(set(header)) < len(header):
         return None
-    found = classified(sheet, rows, at, used)
+    found = replace(classified(sheet, rows[~np.isin(rows, inner)], at, used), inner=inner)
     body = sheet.filled[np.ix_(found.records, used)]
     grouped = _grouped(body)
     found = replace(found, grouped=max(grouped, labels if labels > 1 else 0))
@@ -66,6 +67,19 @@ def find_word_list(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.int
         return None  # two columns of words may as well be labels and what they say
     names = [sheet.text(row, int(used[0])) for row in found.records]
     return None if any(text.endswith(":") for text in names) else replace(found, across=across)
+
+
+def _headings_below(
+    sheet: Sheet, rows: NDArray[np.intp], body: NDArray[np.intp], labels: NDArray[np.intp], at: int
+) -> tuple[int, ...]:
+    """Rows right below a row of periods that name periods too and have no label: weekdays below dates."""
+    found: list[int] = []
+    for row in rows[at + 1 :].tolist():
+        whole = sheet.filled[row, body].all() and not sheet.filled[row, labels].any()
+        if not whole or not period_name([sheet.text(row, int(column)) for column in body]):
+            break
+        found.append(row)
+    return tuple(found)
 
 
 def _without_corner(sheet: Sheet, rows: NDArray[np.intp], used: NDArray[np.intp], at: int) -> int:
