@@ -127,8 +127,9 @@ class Search:
 
     @cached_property
     def balance(self) -> int:
-        """The cross line that keeps the balance of others, -1 if none does; what is called a total keeps none."""
-        return balance_of(self.numbers[~self.worded])
+        """The cross line that keeps the balance of others, -1 if none does; what sums or carries over by its name keeps none."""
+        carries = (self.said or Sayings(self.paths)).mask(carried_word)
+        return balance_of(self.numbers[~(self.worded | carries)])
 
     @cached_property
     def extremes(self) -> NDArray[np.bool_]:
