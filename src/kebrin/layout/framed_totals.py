@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
 from kebrin.grammar.words import are_statistics, average_word, carried_word, is_ratio, of_which, total_word
+from kebrin.layout.depths import SMALL
 from kebrin.layout.list_totals import list_totals
 from kebrin.layout.model import DOUBTED, KEPT, WHOLE, Evidence, Level, Stated, TotalLine
 from kebrin.layout.sayings import Sayings, beside_months
@@ -76,6 +78,7 @@ def totals_of(
                 else dict.fromkeys(_places(frame.columns, summing[1]), "a formula sums them"),
                 listed=frame.listed,
                 kept=frozenset(kept),
+                bold=partial(_bold, sheet, frame, lines) if axis == "row" else frozenset,
             ),
             said=own,
         )
@@ -195,6 +198,14 @@ def _statistics(levels: tuple[tuple[Level, ...], tuple[Level, ...]]) -> set[str]
 
 def _places(lines: NDArray[np.intp], wanted: Collection[int]) -> list[int]:
     return [at for at, line in enumerate(lines.tolist()) if line in wanted]
+
+
+def _bold(sheet: Sheet, frame: Frame, lines: NDArray[np.intp]) -> frozenset[int]:
+    """The rows (by their place) whose innermost label is bold, in a block small enough for formats to be read."""
+    if sheet.textual or not frame.stub or len(lines) * len(frame.columns) > SMALL:
+        return frozenset()
+    formats = sheet.formats()
+    return frozenset(at for at, row in enumerate(lines.tolist()) if formats.is_bold(row, frame.stub[-1]))
 
 
 def _unlabelled(sheet: Sheet, frame: Frame, at_rows: NDArray[np.intp]) -> list[int]:

@@ -33,7 +33,7 @@ from kebrin.layout.worded import settle_summed, settle_whole, settle_worded
 from kebrin.table.arrays import uneven
 
 if TYPE_CHECKING:
-    from collections.abc import Container, Mapping, Sequence
+    from collections.abc import Callable, Container, Mapping, Sequence
 
     from numpy.typing import NDArray
 
@@ -60,6 +60,7 @@ class Signs:
         listed: whether the lines are records of a list, none of which leaves by its sums.
         kept: labels, in small letters, of lines that are stated to be no totals.
         grouped: whether each line is a whole group of lines, whose labels go with those of the others.
+        bold: asks for the lines whose label is bold.
     """
 
     telling: NDArray[np.bool_] | None = None
@@ -68,6 +69,7 @@ class Signs:
     listed: bool = False
     kept: frozenset[str] = frozenset()
     grouped: bool = False
+    bold: Callable[[], frozenset[int]] = frozenset
 
 
 @dataclass
@@ -390,10 +392,14 @@ def _with_cause(search: Search, found: dict[int, NDArray[np.intp]]) -> dict[int,
         covered = {*bare, *(part for line in bare for part in found[line].tolist())}
         if covered == plain and len({tuple(parts.tolist()) for parts in found.values()}) == len(found):
             known |= dict.fromkeys(bare, PARTING)
-    for line in bare:
-        place = _place(search, line, found[line])
-        if place and line not in known:
-            known[line] = place
+    known |= {line: place for line in bare if line not in known and (place := _place(search, line, found[line]))}
+    left = [line for line in bare if line not in known]
+    bold = search.signs.bold() if left else frozenset[int]()
+    known |= {
+        line: "it is bold, and what it sums is not"
+        for line in left
+        if line in bold and bold.isdisjoint(found[line].tolist())
+    }
     search.causes |= known
     search.doubted |= {
         line: f"equals the sum of {len(parts)} lines beside it, and nothing else says that it is a total"
