@@ -32,7 +32,7 @@ def go_on(labels: Sequence[str]) -> bool:
     """
     if len(labels) < _FEWEST:
         return False
-    return bool(period_name(list(labels))) or _numbered_on(labels) or _ranges(labels)
+    return bool(period_name(list(labels))) or _numbered_on(labels) or are_ranges(labels)
 
 
 def _numbered_on(labels: Sequence[str]) -> bool:
@@ -43,8 +43,12 @@ def _numbered_on(labels: Sequence[str]) -> bool:
     return len(numbers) == len(labels) and len(words) == 1 and all(b - a == 1 for a, b in pairwise(numbers))
 
 
-def _ranges(labels: Sequence[str]) -> bool:
-    """Whether all are ranges, each above the one before; the outermost may be open."""
+def are_ranges(labels: Sequence[str]) -> bool:
+    """Whether labels are ranges, each above the one before; the outermost may be open.
+
+    >>> are_ranges(["under 5", "5-17", "18-64", "65+"]), are_ranges(["5-9", "1-4"])
+    (True, False)
+    """
     bounds = [(int(one["first"]), int(one["last"])) for text in labels if (one := _FROM_TO.fullmatch(text.strip()))]
     others = [at for at, text in enumerate(labels) if not _FROM_TO.fullmatch(text.strip())]
     ends = all(at in (0, len(labels) - 1) and _OPEN.fullmatch(labels[at].strip()) for at in others)

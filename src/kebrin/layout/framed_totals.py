@@ -13,7 +13,7 @@ from kebrin.layout.list_totals import list_totals
 from kebrin.layout.model import DOUBTED, KEPT, WHOLE, Evidence, Level, Stated, TotalLine
 from kebrin.layout.sayings import Sayings, beside_months
 from kebrin.layout.sum_formulas import summing_lines
-from kebrin.layout.totals import Signs, find_totals
+from kebrin.layout.totals import STARRED, Signs, find_totals
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Mapping, Sequence
@@ -78,7 +78,7 @@ def totals_of(
                 else dict.fromkeys(_places(frame.columns, summing[1]), "a formula sums them"),
                 listed=frame.listed,
                 kept=frozenset(kept),
-                bold=partial(_bold, sheet, frame, lines) if axis == "row" else frozenset,
+                looks=partial(_looks, sheet, frame, lines) if axis == "row" else dict,
             ),
             said=own,
         )
@@ -200,12 +200,16 @@ def _places(lines: NDArray[np.intp], wanted: Collection[int]) -> list[int]:
     return [at for at, line in enumerate(lines.tolist()) if line in wanted]
 
 
-def _bold(sheet: Sheet, frame: Frame, lines: NDArray[np.intp]) -> frozenset[int]:
-    """The rows (by their place) whose innermost label is bold, in a block small enough for formats to be read."""
-    if sheet.textual or not frame.stub or len(lines) * len(frame.columns) > SMALL:
-        return frozenset()
+def _looks(sheet: Sheet, frame: Frame, lines: NDArray[np.intp]) -> dict[int, str]:
+    """The rows (by their place) whose innermost label looks as those of sums do, with how."""
+    if not frame.stub:
+        return {}
+    inner = frame.stub[-1]
+    found = {at: STARRED for at, row in enumerate(lines.tolist()) if sheet.text(row, inner).endswith("*")}
+    if found or sheet.textual or len(lines) * len(frame.columns) > SMALL:
+        return found
     formats = sheet.formats()
-    return frozenset(at for at, row in enumerate(lines.tolist()) if formats.is_bold(row, frame.stub[-1]))
+    return {at: "stands in bold" for at, row in enumerate(lines.tolist()) if formats.is_bold(row, inner)}
 
 
 def _unlabelled(sheet: Sheet, frame: Frame, at_rows: NDArray[np.intp]) -> list[int]:

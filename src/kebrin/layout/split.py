@@ -14,8 +14,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from kebrin.cells import Kind, Look, Sheet, column_letters
+from kebrin.cells.arithmetic import places_of
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.series import go_on
+from kebrin.grammar.series import are_ranges, go_on
 from kebrin.grammar.words import (
     are_units,
     average_word,
@@ -148,12 +149,13 @@ def _use(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> tup
 class _Series:
     """A row of headings that go on from one another, as periods do.
 
-    The columns (by their place) that they head, and the first row of figures below.
+    The columns (by their place) that they head, the first row of figures below, and whether they are ranges.
     """
 
     row: int = -1
     columns: tuple[int, ...] = ()
     body: int = 0
+    ranges: bool = False
 
 
 def _period_row(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> _Series:
@@ -165,7 +167,8 @@ def _period_row(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], col
         texts = {at: sheet.text(int(rows[row]), int(columns[at])) for at in np.flatnonzero(use[row] == _WORDS).tolist()}
         plain = [at for at, text in texts.items() if not total_word(text) and not average_word(text)]
         if own := _run_of_series([texts[at] for at in plain]):
-            found = _Series(row, tuple(plain[own]))
+            inner = plain[own]
+            found = _Series(row, tuple(inner), ranges=are_ranges([texts[at] for at in inner]))
     under = list(found.columns)
     below = use[found.row + 1 :, under]
     for at in np.flatnonzero(below.any(axis=1)).tolist():
@@ -371,7 +374,7 @@ def _named_as_labels(
     # A total may stand before what it sums.
     plain = bool(head) and not total_word(head) and not says_whole(head)
     ahead = plain and bool(series.columns) and column < min(series.columns) and above[-1] <= series.row
-    if ahead and not _sums_series(sheet, rows[at], columns, column, series):
+    if ahead and _labels_series(sheet, rows[at], columns, column, series):
         return True
     if (numbers % 1 != 0).any():
         return False
@@ -391,11 +394,24 @@ def _heads_keys(head: str, numbers: NDArray[np.float64], *, first: bool) -> bool
     return bool(within and told and ((numbers >= within[0]) & (numbers <= within[1])).all())
 
 
-def _sums_series(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], column: int, series: _Series) -> bool:
-    """Whether a column that stands before a series is the sum of it on every row."""
-    parts = np.nan_to_num(sheet.numbers[np.ix_(rows, columns[list(series.columns)])]).sum(axis=1)
+def _labels_series(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], column: int, series: _Series
+) -> bool:
+    """Whether figures that stand before a series say something of their row, and are neither its sum nor one of its terms.
+
+    What a total sums with the series is one of them: "Current" before "31-60" and "61-90". So are figures before ranges, if they
+    are written as those are.
+    """
     own = sheet.numbers[rows, columns[column]]
-    return bool((np.abs(parts - own) <= 1e-6 * np.maximum(np.abs(own), 1.0)).all())
+    inner = sheet.numbers[np.ix_(rows, columns[list(series.columns)])]
+    parts = np.nan_to_num(inner).sum(axis=1)
+    slack = 1e-6 * np.maximum(np.abs(parts), 1.0)
+    behind = [at for at in range(len(columns)) if at != column and at not in series.columns]
+    totals = sheet.numbers[np.ix_(rows, columns[behind])].T
+    if (np.abs(parts - own) <= slack).all() or (np.abs(totals - parts - own) <= slack).all(axis=1).any():
+        return False
+    plain = sheet.kinds[rows, columns[column]] == Kind.NUMBER
+    return not (series.ranges and plain.any() and places_of(own) == places_of(inner[~np.isnan(inner)]))
 
 
 def _same_kind_beside(sheet: Sheet, cells: list[tuple[int, int]], beside: int) -> bool:

@@ -49,6 +49,10 @@ _BITS = 14.0
 _WHOLE_BITS = 4.0
 
 
+#: How the labels of sums end in prints: "DEPT 10 *", "COMPANY **".
+STARRED = "ends with stars"
+
+
 @dataclass(frozen=True)
 class Signs:
     """What else than figures and words shows which lines are totals.
@@ -60,7 +64,7 @@ class Signs:
         listed: whether the lines are records of a list, none of which leaves by its sums.
         kept: labels, in small letters, of lines that are stated to be no totals.
         grouped: whether each line is a whole group of lines, whose labels go with those of the others.
-        bold: asks for the lines whose label is bold.
+        looks: asks for the lines whose label looks as sums do, with how.
     """
 
     telling: NDArray[np.bool_] | None = None
@@ -69,7 +73,7 @@ class Signs:
     listed: bool = False
     kept: frozenset[str] = frozenset()
     grouped: bool = False
-    bold: Callable[[], frozenset[int]] = frozenset
+    looks: Callable[[], Mapping[int, str]] = dict
 
 
 @dataclass
@@ -386,20 +390,20 @@ def _with_cause(search: Search, found: dict[int, NDArray[np.intp]]) -> dict[int,
         line: search.wholes[line] for line, parts in found.items()
         if line in search.wholes and line not in told and (line not in search.groups or _has_group(search, line, parts, found))
     }  # fmt: skip
-    plain = {line for line in range(len(search.paths)) if not search.words[line]}
     bare = [line for line in found if line not in told and line not in known]
-    if len(bare) > 1:
-        covered = {*bare, *(part for line in bare for part in found[line].tolist())}
-        if covered == plain and len({tuple(parts.tolist()) for parts in found.values()}) == len(found):
-            known |= dict.fromkeys(bare, PARTING)
-    known |= {line: place for line in bare if line not in known and (place := _place(search, line, found[line]))}
-    left = [line for line in bare if line not in known]
-    bold = search.signs.bold() if left else frozenset[int]()
-    known |= {
-        line: "it is bold, and what it sums is not"
-        for line in left
-        if line in bold and bold.isdisjoint(found[line].tolist())
+    looks = search.signs.looks() if bare else {}
+    marked = {
+        line: f"it {looks[line]}, and what it sums does not" for line in bare if _looks_apart(line, found[line], looks)
     }
+    known |= {line: why for line, why in marked.items() if looks[line] == STARRED}
+    plain = {line for line in range(len(search.paths)) if not search.words[line]}
+    left = [line for line in bare if line not in known]
+    if len(left) > 1:
+        covered = {*left, *(part for line in left for part in found[line].tolist())}
+        if covered == plain and len({tuple(parts.tolist()) for parts in found.values()}) == len(found):
+            known |= dict.fromkeys(left, PARTING)
+    known |= {line: place for line in left if line not in known and (place := _place(search, line, found[line]))}
+    known |= {line: why for line, why in marked.items() if line not in known}
     search.causes |= known
     search.doubted |= {
         line: f"equals the sum of {len(parts)} lines beside it, and nothing else says that it is a total"
@@ -407,6 +411,11 @@ def _with_cause(search: Search, found: dict[int, NDArray[np.intp]]) -> dict[int,
         if line in bare and line not in known and not _are_sides(search, line, parts)
     }
     return {line: parts for line, parts in found.items() if line in told or line in known}
+
+
+def _looks_apart(line: int, parts: NDArray[np.intp], looks: Mapping[int, str]) -> bool:
+    """Whether a line looks as sums do, and none of its parts looks so."""
+    return line in looks and not any(looks.get(part) == looks[line] for part in parts.tolist())
 
 
 def _place(search: Search, line: int, parts: NDArray[np.intp]) -> str:

@@ -33,6 +33,8 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 # A file with one of the first in most lines is parted by it: its commas are decimal commas or belong to texts.
+# Signs around a whole cell that only say how it looks.
+_EMPHASIS = re.compile(r"(?P<sign>[*_]{1,3}|`)(?P<text>[^*_`\s](?:[^*_`]*[^*_`\s])?)(?P=sign)")
 _DELIMITERS = ("\t", ";", "|", "^", "~", ",")
 _LINES = 500
 # How long a cell may be is looked at when all are there.
@@ -116,7 +118,10 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
         begins = tuple(stated.skip)
         text = re.sub(r"[^\r\n]+", lambda line: "" if line[0].lstrip().startswith(begins) else line[0], text)
     rows = _rows(text.rstrip("\r\n") + "\n", mark, where)
-    rows = [row if not _is_ruled(row, mark) else [] for row in rows]
+    ruled = [_is_ruled(row, mark) for row in rows]
+    rows = [[] if drawn else row for row, drawn in zip(rows, ruled, strict=True)]
+    if mark == "|" and any(ruled):
+        rows = [list(map(_without_emphasis, row)) for row in rows]
     rows, heads, spots, aside = _without_page_heads(rows, text)
     said += heads
     rows, none, quoted, head = _with_comment_heads(rows, mark)
@@ -241,6 +246,16 @@ def _is_ruled(row: list[str], mark: str) -> bool:
     if len(cells) == 1:
         return _DRAWN.fullmatch(cells[0]) is not None
     return all(map(_RULE.fullmatch, cells)) and len(cells) > 1 and (mark == "|" or max(map(len, cells)) > _LONGEST_MARK)
+
+
+def _without_emphasis(cell: str) -> str:
+    """A cell of a table drawn with bars, without the signs around it that only make it bold or slanted.
+
+    >>> _without_emphasis(" **Total** "), _without_emphasis("*9,810*"), _without_emphasis("410*"), _without_emphasis("**")
+    ('Total', '9,810', '410*', '**')
+    """
+    found = _EMPHASIS.fullmatch(cell.strip())
+    return found["text"] if found else cell
 
 
 def delimiter(text: str) -> str:

@@ -222,23 +222,34 @@ def _under(above: Placed, line: Placed, cells: Sequence[str]) -> int | None:
     return cells.index(own[0].text) if len(own) == 1 and own[0].text in cells else None
 
 
-def _go_on_below(above: Placed, line: Placed, cells: Sequence[str]) -> dict[int, str]:
+def _go_on_below(above: Placed, line: Placed, cells: Sequence[str], own: Sequence[str]) -> dict[int, str]:
     """The headings that the texts of a line go on with, with these, if all do: in small letters, one below each of several.
 
-    A heading that is parted by a hyphen shows it ("Agree-" over "ment").
+    A heading that is parted by a hyphen shows it ("Agree-" over "ment"). In a print of capitals other headings may begin on the
+    line below.
+
+    Args:
+        above: a line of headings.
+        line: the line below it.
+        cells: the cells of the line above.
+        own: those of the line itself.
     """
     found: dict[int, str] = {}
     parted = False
+    capitals = line.text.isupper() and above.text.isupper()
     for one in line.fields if len(above.fields) >= _ALIKE else ():
-        own = [field for field in above.fields if min(field.right, one.right) - max(field.left, one.left) > 0]
-        said = own[0].text.strip("-=<> ") if own else ""
+        over = [field for field in above.fields if min(field.right, one.right) - max(field.left, one.left) > 0]
+        said = over[0].text.strip("-=<> ") if over else ""
         place = next(
             (at for at, cell in enumerate(cells) if said and cell.strip("-=<> ") == said and at not in found), -1
         )
-        if len(own) != 1 or place < 0 or not one.text[0].islower():
+        if capitals and not over and one.text in own and not cells[own.index(one.text)]:
+            found[own.index(one.text)] = one.text
+            continue
+        if len(over) != 1 or place < 0 or not (one.text[0].islower() or capitals):
             return {}
-        parted = parted or (own[0].text[-1] == "-" and own[0].text[-2:-1].isalpha())
-        found[place] = joined_text(own[0].text, one.text)
+        parted = parted or (over[0].text[-1] == "-" and over[0].text[-2:-1].isalpha())
+        found[place] = joined_text(over[0].text, one.text)
     return found if parted else {}
 
 
@@ -348,11 +359,11 @@ def grid(
             for place, text in goes_on[at].items():
                 rows[-1][place] = joined_text(rows[-1][place], text)
             continue
-        if 0 < at < laid.first and rows and (more := _go_on_below(placed[at - 1], one, rows[-1])):
+        row = laid.row(at, one)
+        if 0 < at < laid.first and rows and (more := _go_on_below(placed[at - 1], one, rows[-1], row.cells)):
             for place, text in more.items():
                 rows[-1][place] = text
             continue
-        row = laid.row(at, one)
         if 0 < at < laid.first and rows and (under := _under(placed[at - 1], one, rows[-1])) is not None:
             row = Row([one.fields[0].text if place == under else "" for place in range(len(rows[-1]))], [])
         merges += [Area(len(rows), left, len(rows), right) for left, right in row.spans]

@@ -105,7 +105,8 @@ def joined_text(above: str, below: str) -> str:
     >>> joined_text("Instal-", "ment"), joined_text("Paid to", "date"), joined_text("", "level")
     ('Instalment', 'Paid to date', 'level')
     """
-    if len(above) > 1 and above[-1] == "-" and above[-2].isalpha() and below[:1].islower():
+    goes_on = below[:1].islower() or (above.isupper() and below.isupper())
+    if len(above) > 1 and above[-1] == "-" and above[-2].isalpha() and goes_on:
         return above[:-1] + below
     return f"{above} {below}".strip()
 
