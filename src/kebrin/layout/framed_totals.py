@@ -82,6 +82,8 @@ def totals_of(
             ),
             said=own,
         )
+        if axis == "column" and stated.measures and across and stated.measures == across[-1].name:
+            doubted = {}  # each column is a measure, as it is said: one may sum others
         known = {line.at for line in found if line.axis == axis}
         totals = tuple(line for line in totals if line.at not in known)
         unmatched = tuple(line for line in unmatched if line not in known)

@@ -162,6 +162,12 @@ def with_line(text: str, table: str, settle: Settle) -> str:
     part = holder.setdefault(settle.part, tomlkit.table())
     known = part.get(settle.key, []) if settle.key in LISTS else []
     part[settle.key] = [*known, *settle.value] if known else settle.value
+    if settle.part == "layout" and settle.key == "measures" and settle.value:
+        # Each heading names a column then: what the draft says of the level, and of the one column of values, goes.
+        for known_of, name in (("labels", settle.value), ("kinds", part.pop("measure", "value"))):
+            holder.get(known_of, {}).pop(name, None)
+            if not holder.get(known_of, True):
+                holder.pop(known_of)
     return tomlkit.dumps(said)
 
 

@@ -59,12 +59,13 @@ def is_printed(text: str) -> bool:
 
     >>> is_printed("Lane        Q1       Q2\nLane 37   3,008      363\nLane 31  18,467   35,577\n")
     True
-    >>> is_printed("Lane,Q1,Q2\nLane 37,3008,363\n")
-    False
+    >>> is_printed("Lane,Q1,Q2\nLane 37,3008,363\n"), is_printed("Hot\nTea ..... 2.10\nCocoa ... 2.90\nCold\nMilk .... 1.80\n")
+    (False, True)
     """
     lines = [line for line in text.replace("\f", "\n").splitlines() if line.strip() and not is_rule(line)]
     if "\t" in text or len(lines) < 2:
         return False
+    lines = without_leaders(lines)
     parted = [fields_of(line.expandtabs()) for line in lines]
     figures = sum(any(one.is_figure for one in fields[1:]) or holds_times(fields) for fields in parted)
     keys = sum(len(fields) < 2 and KEY.fullmatch(line) is not None for fields, line in zip(parted, lines, strict=True))

@@ -26,6 +26,8 @@ _DOTTED = re.compile(r"0{1,2}\.\s?0{1,2}\.\s?0000\.?(?:,?\s+0{1,2}[:.]00(?:[:.]0
 _LONGEST = np.array([0, 31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31])
 # Rows show an order only if they hold at least so many different days.
 _DAYS_IN_ORDER = 8
+# So many different first parts are days, where the last part is always the same.
+_FEWEST_DAYS = 5
 
 
 def refuse_short_years(column: str, shapes: Shapes, found: Mapping[int, Moment], latest: int) -> None:
@@ -128,6 +130,10 @@ def _by_the_rows(
     """The order where several fit every date: the one in which the rows go forward in time, or a question."""
     if "dmy" in fitting and all(_DOTTED.fullmatch(shapes.texts[at].strip()) for at in open_shapes):
         return "dmy", "dates with dots are written day first"
+    if len(fitting) > 1 and "ymd" in fitting and _ends_in_one_year(shapes, open_shapes):
+        fitting = [places for places in fitting if places != "ymd"]
+        if len(fitting) == 1:
+            return fitting[0], "their last part is always the same, as a year is"
     steady = [places for places in fitting if _goes_forward(texts, shapes, open_shapes, places, latest)]
     if len(steady) == 1:
         return steady[0], "in this order the rows go forward in time"
@@ -138,6 +144,18 @@ def _by_the_rows(
         + " and as ".join(_NAMES[places] for places in fitting), do='State order = "day first" or order = "month first"',
         answers=[{"order": _NAMES[places]} for places in fitting],
     )  # fmt: skip
+
+
+def _ends_in_one_year(shapes: Shapes, open_shapes: Mapping[int, Moment]) -> bool:
+    """Whether the last part of several dates is always the same, and the first is not: read as a day, all years would share it.
+
+    23/05/31 among days of May 2031 is none of 31 days of May in many years.
+    """
+    parts: dict[str, set[int]] = {"a": set(), "c": set()}
+    for chunk in shapes.chunks(open_shapes):
+        for name, found in parts.items():
+            found.update(np.unique(chunk.digits(*open_shapes[chunk.shape].parts[name])).tolist())
+    return len(parts["c"]) == 1 and len(parts["a"]) >= _FEWEST_DAYS
 
 
 def _goes_forward(texts: Texts, shapes: Shapes, open_shapes: Mapping[int, Moment], places: str, latest: int) -> bool:
