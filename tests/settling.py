@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import tomlkit
 
 import kebrin as kb
+from kebrin.plan.offering import with_line
 from kebrin.table import Does, Finding, Settle
 
 if TYPE_CHECKING:
@@ -14,9 +15,6 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from kebrin.api import Run
-
-# Keys that hold several answers: one more is added to those that stand there.
-_LISTS = {"totals", "not_totals", "records", "leave_out", "leave_open", "known", "missing"}
 
 
 def open_findings(run: Run) -> Iterator[tuple[str, Finding]]:
@@ -27,13 +25,8 @@ def open_findings(run: Run) -> Iterator[tuple[str, Finding]]:
 
 def settled(plan: str, table: str, settle: Settle) -> str:
     """The plan with the line that settles a finding of a table."""
-    said: Any = tomlkit.parse(plan)
-    names = {name.casefold(): name for name in said["table"]}
-    holder = said if settle.part == "proof" else said["table"][names.get(table.casefold(), next(iter(names.values())))]
-    part = holder.setdefault(settle.part, tomlkit.table())
-    known = part.get(settle.key, []) if settle.key in _LISTS else []
-    part[settle.key] = [*known, *settle.value] if known else settle.value
-    return tomlkit.dumps(said)
+    names = {name.casefold(): name for name in tomlkit.parse(plan)["table"]}
+    return with_line(plan, names.get(table.casefold(), next(iter(names.values()))), settle)
 
 
 def run_with(report: Path, table: str, settle: Settle) -> Run:

@@ -14,7 +14,7 @@ import tomlkit
 from kebrin.errors import KebrinError
 from kebrin.plan.plan_file import parse_plan
 from kebrin.plan.running import run_plan
-from kebrin.table import Does, FindingKind, Settle
+from kebrin.table import EACH_A_COLUMN, Does, FindingKind, Settle
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -224,7 +224,7 @@ def _corners(layout: Any) -> Iterator[tuple[Settle, str]]:
     if layout.get("measures"):
         yield Settle("measures", ""), "each heading is a label, with a row for each value"
     elif layout.get("boxhead"):
-        yield Settle("measures", str(layout["boxhead"][-1])), "each heading is a column of its own"
+        yield Settle("measures", str(layout["boxhead"][-1])), EACH_A_COLUMN
     yield Settle("fill", "none"), "blank labels stay blank"
     yield Settle("find_totals", value=False), "nothing is a total"
 

@@ -43,7 +43,7 @@ from kebrin.proof.reasons import Account, account_for_left, widen
 from kebrin.proof.strangers import object_to_strangers
 from kebrin.proof.stray_figures import figures_as_labels, kept_sums, may_average, may_sum, nearly_sums_all
 from kebrin.proof.sums import adds_up
-from kebrin.table import FindingKind, Settle, arrays
+from kebrin.table import EACH_A_COLUMN, FindingKind, Settle, arrays
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -468,6 +468,9 @@ def _misplaced_figures(account: Account, segment: Segment, table: Table, said: S
             if label
             else [Settle("leave_out", [name], says="it is one")]
         )
+        heads = [one.column for one in segment.sources if one.axis == 1]
+        if axis == 1 and label and len(heads) == 1 and len(segment.columns) == 1:
+            settle.append(Settle("measures", heads[0], says=EACH_A_COLUMN))
         what = f"{name}{f' {label!r}' if label else ''} is the sum of {count} lines beside it and is kept as data"
         account.object(FindingKind.SUM, what, [cell], *settle)
 

@@ -122,6 +122,10 @@ class Does(Enum):
     BREAKS = "breaks"
 
 
+#: What `measures` says of a crosstab of one row of headings.
+EACH_A_COLUMN = "each heading is a column of its own"
+
+
 class Settle(NamedTuple):
     """A line of a plan that settles a finding; `says` is what it answers, where several do.
 

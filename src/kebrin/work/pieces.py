@@ -14,7 +14,7 @@ from kebrin.grammar.periods import period_name
 from kebrin.grammar.words import scale_words
 from kebrin.layout import CALENDAR, DOUBTED, KEPT, Stated, find_layouts, with_names_apart
 from kebrin.proof import BodyAccount, SheetLedger, Source, TieOut, body_accounts, tie_out, totals_elsewhere
-from kebrin.table import Finding, FindingKind, Settle
+from kebrin.table import EACH_A_COLUMN, Finding, FindingKind, Settle
 from kebrin.unpivoting import VALUE, unpivot
 from kebrin.work.block_questions import asked_of
 from kebrin.work.leaving import verdict_of
@@ -92,10 +92,12 @@ class Ask:
     fields: Sequence[FieldCell] = ()
 
 
-def _answers(doubt: Evidence) -> tuple[Settle, ...]:
+def _answers(doubt: Evidence, layout: Layout) -> tuple[Settle, ...]:
     """The lines of a plan that say what a doubted line is; a figure names none, so that only the row itself can be left out."""
     if any(map(str.isalpha, "".join(doubt.labels))) or not doubt.where.startswith(("row ", "column ")):
-        return Settle("totals", list(doubt.labels)), Settle("not_totals", list(doubt.labels))
+        one = len(layout.boxhead) == 1 and not layout.measures and doubt.where.startswith("column ")
+        each = (Settle("measures", layout.boxhead[0].name, says=EACH_A_COLUMN),) if one else ()
+        return Settle("totals", list(doubt.labels)), Settle("not_totals", list(doubt.labels)), *each
     return (Settle("leave_out", [" ".join(doubt.where.split()[:2])], says="it is a total"),)
 
 
@@ -112,15 +114,15 @@ def _columns_read(table: Table, keep: Keep | None) -> set[int]:
 
 def _told_of_lines(sheet: Sheet, layouts: Sequence[Layout]) -> Iterator[Finding]:
     """What is told of lines of blocks: kept though called a total, in doubt, carried over, left out for a reason."""
-    evidence = [said for layout in layouts for said in layout.evidence]
-    for said in evidence:
+    evidence = [(said, layout) for layout in layouts for said in layout.evidence]
+    for said, _ in evidence:
         if said.what == KEPT:
             what = f"{said.where}: {said.why}; it was kept as data"
             yield Finding(FindingKind.TOTAL, what, sheet.source, sheet.name, _addresses(sheet, said.cells), 1)
-    for said in evidence:
+    for said, layout in evidence:
         if said.what == DOUBTED:
             what, cells = f"{said.where} {said.why}", _addresses(sheet, said.cells)
-            yield Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, 1, settle=_answers(said))
+            yield Finding(FindingKind.QUESTION, what, sheet.source, sheet.name, cells, 1, settle=_answers(said, layout))
     for line in (line for layout in layouts for line in layout.totals if not len(line.parts)):
         what = f"{line.name}: {line.why}; it was left out"
         yield Finding(FindingKind.CARRIED, what, sheet.source, sheet.name, count=1)
