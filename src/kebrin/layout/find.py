@@ -56,6 +56,8 @@ _MARKS = "it has no heading and holds nothing but short marks beside values"
 # So many labels must be numbered alike for the rows above with such a label to belong to the body.
 _NUMBERED = 0.8
 _FULL = 0.8
+# A list of words has more rows than this, where a body of one row of figures would stand against it.
+_FEW_WORDS = 2
 # A word in place of figures is no longer.
 _SHORT = 15
 
@@ -212,6 +214,10 @@ def _found_frame(sheet: Sheet, play: Play, anchor: Anchor | None, stated: Stated
     frame = _edged(sheet, _worked_out(sheet, play, anchor, stated), stated)
     if frame is not None and stated == Stated() and not frame.boxhead and frame.rows.size == frame.columns.size == 1:
         return None  # one figure beside a word is no table
+    if frame is not None and len(frame.rows) == 1 and stated == Stated():
+        # One line of figures among lines of words: a list of words with a figure in it says more of them.
+        words = as_list(sheet, play, stated)
+        frame = words if words is not None and len(words.rows) > _FEW_WORDS else frame
     return frame or as_told(sheet, play, stated) or as_list(sheet, play, stated) or as_bare_list(sheet, play, stated)
 
 
