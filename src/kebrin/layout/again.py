@@ -85,6 +85,7 @@ def lines_of_its_own(
 def _field_lines(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int) -> int:
     """How many rows right above one hold fields ("Label: value"), with the title above them that stands behind a gap.
 
+    >>> from kebrin.cells import Sheet
     >>> lines = [["Q1. Which quay?"], ["Base: all"], [None, "n"], ["Ness", 3], [None], ["Q2. Why?"], ["Base: some"], [None, "n"]]
     >>> _field_lines(Sheet.of(lines), np.array([0, 1, 2, 3, 5, 6, 7]), np.arange(2), 6)
     2

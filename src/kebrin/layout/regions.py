@@ -20,7 +20,6 @@ from kebrin.layout.page_lines import counting_lines, page_lines
 from kebrin.layout.titled import heads_a_list
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
 
     from numpy.typing import NDArray
 
@@ -131,7 +130,7 @@ def _stacked(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]) ->
                 continue
             starts.append(_title_above(rows, words, data, at))
             head, seen_data = [at], False
-        elif not seen_data and (heads[at] or (not head and _heads_all(sheet, rows, columns, at, filled))):
+        elif not seen_data and (heads[at] or (not head and _heads_first(sheet, rows, columns, words, data, at))):
             head.append(at)  # the first full row heads the rest, be it of dates or of numbers
         elif figures[at] and head:
             seen_data = True
@@ -153,9 +152,15 @@ def _lone_periods(
             data[at, place], words[at, place] = False, True
 
 
-def _heads_all(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], at: int, filled: Sequence[int]) -> bool:
-    """Whether a row is full enough to head the rest, and is no line of fields."""
-    return filled[at] > _HEADINGS and not holds_fields(sheet, int(rows[at]), columns)
+def _heads_first(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], words: NDArray[np.bool_], data: NDArray[np.bool_],
+    at: int,
+) -> bool:  # fmt: skip
+    """Whether a row may head what comes first: it is full enough, or it says two words over a label and a figure."""
+    count = int((words[at] | data[at]).sum())
+    pair = count == _HEADINGS and not data[at].any() and at + 1 < len(rows)
+    over = pair and bool(((words[at + 1] | data[at + 1]) == words[at]).all()) and int(data[at + 1].sum()) == 1
+    return (count > _HEADINGS or over) and not holds_fields(sheet, int(rows[at]), columns)
 
 
 def _region(
@@ -316,14 +321,21 @@ def _beside(sheet: Sheet, region: Region) -> list[Region]:
     for at in range(2, len(columns) - 1):
         gap = sheet.gaps[1][columns[at]] > sheet.gaps[1][columns[at - 1]]
         if (
-            gap
-            and (_heads_figures(sheet, rows, columns, cuts[-1], at) or _heads_words(sheet, rows, columns, cuts[-1], at))
-            and _is_block_of_its_own(sheet, rows, columns, cuts[-1], at)
-        ) or (
-            not gap
-            and (
-                _same_heads_again(sheet, rows, columns, cuts[-1], at)
-                or _other_heads(sheet, rows, columns, cuts[-1], at)
+            (
+                gap
+                and (
+                    _heads_figures(sheet, rows, columns, cuts[-1], at)
+                    or _heads_words(sheet, rows, columns, cuts[-1], at)
+                )
+                and _is_block_of_its_own(sheet, rows, columns, cuts[-1], at)
+            )
+            or (gap and _same_labels_again(sheet, rows, columns, cuts[-1], at))
+            or (
+                not gap
+                and (
+                    _same_heads_again(sheet, rows, columns, cuts[-1], at)
+                    or _other_heads(sheet, rows, columns, cuts[-1], at)
+                )
             )
         ):
             cuts.append(at)
@@ -388,6 +400,25 @@ def _same_heads_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.
         right = [without_continued(sheet.text(row, int(column))) for column in columns[at : at + width]]
         if all(left) and left == right:
             return begins[0] or says_rank(left[0]) or names_a_key(left[0])
+    return False
+
+
+def _same_labels_again(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], first: int, at: int) -> bool:
+    """Whether the columns behind a gap bear the headings of those before it, and the first of them says the same all the way.
+
+    So blocks side by side do whose labels are numbers, each under a name of its own.
+    """
+    width = at - first
+    if width < _HEADINGS or at + width > len(columns):
+        return False
+    own, other = columns[first:at], columns[at : at + width]
+    for place, row in enumerate(rows[:_LOOKED_BACK].tolist()):
+        heads = [sheet.text(row, int(column)) for column in own]
+        if not all(heads) or heads != [sheet.text(row, int(column)) for column in other] or sheet.data[row, own].any():
+            continue
+        below = rows[place + 1 :]
+        labels = [sheet.texts(below, int(column)) for column in (own[0], other[0])]
+        return len(below) > 1 and labels[0] == labels[1] and len(set(labels[0])) == len(below)
     return False
 
 

@@ -415,9 +415,9 @@ def _labels_series(
 
 
 def _same_kind_beside(sheet: Sheet, cells: list[tuple[int, int]], beside: int) -> bool:
-    """Whether the next column holds dates as this one does: then both are figures."""
+    """Whether the next column holds dates, or times, as this one does: then both are figures."""
     kinds = {int(sheet.kinds[row, beside]) for row, _ in cells if sheet.filled[row, beside]}
-    return sheet.kinds[cells[0]] == Kind.DATE and kinds == {int(Kind.DATE)}
+    return sheet.kinds[cells[0]] in {Kind.DATE, Kind.TIME} and kinds == {int(sheet.kinds[cells[0]])}
 
 
 def are_labels(sheet: Sheet, cells: list[tuple[int, int]], *, running: bool, times: bool = False) -> bool:

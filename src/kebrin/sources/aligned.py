@@ -313,13 +313,20 @@ class Columns:
         aligned = [self._aligned(one) for one in parts]
         if None not in aligned and len(set(aligned)) == len(aligned):
             return [(at, at) for at in aligned if at is not None]
-        return self._over_labels(parts) or self._in_the_middle(parts, own)
+        return self._over_labels(parts) or self._over_all_but_the_first(parts) or self._in_the_middle(parts, own)
 
     def _over_labels(self, parts: Sequence[Field]) -> list[tuple[int, int]] | None:
         """The columns of words between figures that titles of tables side by side begin over, one each; None if they do not."""
         inner = [at for at in range(self.figures[0] if self.figures else 0, len(self)) if at not in self.figures]
         found = [next((at for at in inner if _begins_over(one, self.places[at])), -1) for one in parts]
         return [(at, at) for at in found] if -1 not in found and len(set(found)) == len(found) else None
+
+    def _over_all_but_the_first(self, parts: Sequence[Field]) -> list[tuple[int, int]] | None:
+        """The columns that headings reach over, if these are all of them but for those before the first heading; None if not."""
+        over = [self._over(one) for one in parts]
+        reached = [at for columns in over for at in columns]
+        whole = all(over) and reached == list(range(reached[0], len(self)))
+        return [(columns[0], columns[-1]) for columns in over] if whole else None
 
     def _one_each(self, parts: Sequence[Field]) -> list[tuple[int, int]] | None:
         """The columns that runs of text stand over, if it is one for each and another for every one."""

@@ -117,5 +117,7 @@ def _says_sum(text: str) -> bool:
 
 def _goes_on(above: Field, below: Field, room: int) -> bool:
     """Whether a text goes on from the one above it: its first word found no room there, and begins no name or sentence."""
-    begins = below.text[0].isupper() and above.text[-1] not in ",;-–(/&"
+    open_ = above.text[-1] in ",;-–(/&"
+    # A time or a figure below another is one of its own.
+    begins = not open_ and (below.text[0].isupper() or not any(map(str.isalpha, above.text + below.text)))
     return not begins and above.right + 1 + len(below.text.split()[0]) > room
