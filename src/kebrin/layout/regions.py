@@ -20,7 +20,6 @@ from kebrin.layout.page_lines import counting_lines, page_lines
 from kebrin.layout.titled import heads_a_list
 
 if TYPE_CHECKING:
-
     from numpy.typing import NDArray
 
 # A heading row has at least this many words beside the label column.

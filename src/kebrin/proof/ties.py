@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from kebrin.grammar.words import average_word
 from kebrin.layout import is_ratio
 from kebrin.layout.unlike import balance_of
 from kebrin.table.findings import Finding, FindingKind, Settle
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from kebrin.cells import Sheet
-    from kebrin.layout import Layout
+    from kebrin.layout import Layout, Level
 
     Numbers = NDArray[np.float64]
 
@@ -296,16 +297,41 @@ def _check(sheet: Sheet, layout: Layout, number: int) -> tuple[NDArray[Any], ...
     terms = (~np.isnan(numbers)).sum(axis=0)
     computed = np.nansum(numbers, axis=0)
     if line.mean:
-        # A mean is stated to so many places whatever its parts were rounded to; a half is rounded either way.
-        computed = computed / terms
-        half = 0.5 * 10.0 ** -int(_decimals_of(stated[None, :]).max(initial=0))
-        computed = np.where(np.abs(computed - stated) <= half * (1 + 1e-6), stated, computed)
+        computed = _means(computed / terms, stated)
+    elif along and (means := _means_among(layout, cross, numbers, stated)).any():
+        computed = np.where(means, stated, computed)
     scale = np.abs(np.nan_to_num(numbers)).sum(axis=0) + np.abs(stated)
     decimals = _decimals_of(np.vstack((numbers, stated[None, :])))
     fixed = np.full(len(cross), line.at)
     rows, columns = (fixed, cross) if along else (cross, fixed)
     of_line = np.full(len(cross), number)
     return rows.astype(np.intp), columns.astype(np.intp), stated, computed, terms, decimals, scale, of_line, ratio
+
+
+def _means(computed: Numbers, stated: Numbers) -> Numbers:
+    """Means as they are stated: to so many places whatever their parts were rounded to; a half is rounded either way."""
+    half = 0.5 * 10.0 ** -int(_decimals_of(stated[None, :]).max(initial=0))
+    return np.where(np.abs(computed - stated) <= half * (1 + 1e-6), stated, computed)
+
+
+def _means_among(layout: Layout, columns: NDArray[np.int32], numbers: Numbers, stated: Numbers) -> NDArray[np.bool_]:
+    """Which cells of a total row are the means of columns whose headings say that they hold means.
+
+    Rain adds up over a year, and the mean temperature does not.
+    """
+    said = [
+        any(average_word(text) for level in layout.boxhead if (text := _heading(layout, level, column)))
+        for column in columns
+    ]
+    terms = (~np.isnan(numbers)).sum(axis=0)
+    means = np.nansum(numbers, axis=0) / np.maximum(terms, 1)
+    return np.asarray(np.array(said, np.bool_) & (terms > 1) & (_means(means, stated) == stated))
+
+
+def _heading(layout: Layout, level: Level, column: int) -> str | None:
+    """What a level of headings says over a column of the body."""
+    places = np.flatnonzero(layout.body_columns == column)
+    return level.label(int(places[0])) if len(places) else None
 
 
 def _stands_last(numbers: Numbers, stated: Numbers) -> NDArray[np.bool_]:
