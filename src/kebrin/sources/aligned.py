@@ -6,6 +6,7 @@ Figures stand flush right, words flush left; headings stand over one column, or 
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import pairwise
@@ -36,6 +37,8 @@ _WORD, _TIME = re.compile(r"[^\W\d_]{4}"), re.compile(TIME)
 _ALIKE = str.maketrans("23456789", "11111111")
 # Of the lines of figures so many at most may reach over a gap between columns, and one of many.
 _OVER, _MANY = 0.02, 12
+# So many lines show where a column begins.
+_FEWEST_ALIKE = 3
 # Headings over several columns may be off their middle by so much of a column.
 _OFF, _OFF_EVENLY = 0.35, 0.5
 # Columns at the end without such a heading, and how much better the middles must fit then.
@@ -168,12 +171,12 @@ class Columns:
             body = [fields for fields in lines if holds_times(fields)]
         if len(body) < 2:
             body = [fields for fields in lines if len(fields) > 1]
-        return cls.shared(Runs.of(body), len(body), near, stated)
+        return cls.shared(Runs.of(_parted_alike(body)), len(body), near, stated)
 
     @classmethod
     def shared(cls, runs: Runs, lines: int, near: int, stated: tuple[tuple[int, int], ...] = ()) -> Columns:
         """The columns that runs of text of so many lines share."""
-        places = stated or tuple(_merged(_used(runs, lines), runs, near))
+        places = stated or tuple(_merged(_used(runs, lines), runs, near, lines))
         over = [runs.is_figure[(runs.left < right) & (runs.right > left)] for left, right in places]
         figures = tuple(at for at, kinds in enumerate(over) if 2 * np.count_nonzero(kinds) > len(kinds))
         return cls(places, figures, near)
@@ -397,6 +400,24 @@ class Columns:
         return gaps.index(min(gaps)) if gaps else 0
 
 
+def _parted_alike(body: Sequence[Sequence[Field]]) -> list[Sequence[Field]]:
+    """Lines of figures with a run parted at its blank where most lines begin another: a long text may end right before it."""
+    count = Counter(one.left for fields in body for one in fields[1:])
+    begins = sorted(left for left, lines in count.items() if 2 * lines > len(body) and lines < len(body))
+    if not begins or len(body) < _FEWEST_ALIKE:
+        return list(body)
+    return [[part for one in fields for part in _parted_at(one, begins)] for fields in body]
+
+
+def _parted_at(one: Field, begins: Sequence[int]) -> Iterable[Field]:
+    """A run of text parted at the places where others begin, if a blank stands right before; letters take a place each."""
+    inner = [at for at in begins if one.left < at < one.right] if one.right - one.left == len(one.text) else []
+    cuts = [at for at in inner if one.text[at - one.left - 1] == " " != one.text[at - one.left]]
+    for left, right in pairwise([one.left, *cuts, one.right]):
+        text = one.text[left - one.left : right - one.left].rstrip()
+        yield field_of(left, left + len(text), text) if cuts else one
+
+
 def _begins_over(one: Field, place: tuple[int, int]) -> bool:
     """Whether a run of text begins over the first half of a column, or before it by as much."""
     left, right = place
@@ -412,11 +433,16 @@ def _used(runs: Runs, lines: int) -> list[tuple[int, int]]:
     return [(int(left), int(right)) for left, right in turns.reshape(-1, 2)]
 
 
-def _merged(columns: list[tuple[int, int]], runs: Runs, near: int) -> list[tuple[int, int]]:
-    """Columns hardly apart are one, unless figures end in the first: "Lane 37" is a label, and no two columns."""
+def _merged(columns: list[tuple[int, int]], runs: Runs, near: int, lines: int) -> list[tuple[int, int]]:
+    """Columns hardly apart are one: "Lane 37" is a label, and no two columns.
+
+    They are two where figures end in the first, or where most lines begin a run of text with the second: a long text of the
+    first may end one blank before it.
+    """
     found: list[tuple[int, int]] = []
     for left, right in columns:
-        if found and left - found[-1][1] < near:
+        begins = 2 * np.count_nonzero(runs.left == left) > lines
+        if found and left - found[-1][1] < near and not begins:
             ends = runs.is_figure[runs.right == found[-1][1]]
             if 2 * np.count_nonzero(ends) < max(len(ends), 1):
                 found[-1] = (found[-1][0], right)
