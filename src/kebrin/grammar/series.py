@@ -12,6 +12,8 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
 _FEWEST = 3
+# So many columns of labels may stand before a series.
+_MOST_AHEAD = 7
 _WORD_AND_NUMBER = re.compile(r"(?P<word>[^\W\d_][^\d]*?)[ .]*(?P<number>\d{1,3})")
 _FROM_TO = re.compile(r"(?P<first>\d{1,7})\s*(?:-|–|—|to|bis)\s*(?P<last>\d{1,7})(?:\s*[^\W\d_]{1,10})?", re.IGNORECASE)
 # The ends of ranges: "50 and more", "65+", "over 90", "under 5".
@@ -33,6 +35,34 @@ def go_on(labels: Sequence[str]) -> bool:
     if len(labels) < _FEWEST:
         return False
     return bool(period_name(list(labels))) or _numbered_on(labels) or are_ranges(labels)
+
+
+def run_of_series(labels: Sequence[str]) -> slice | None:
+    """The first series among headings, if it goes on to the end: labels may stand before it, and one column behind it.
+
+    >>> run_of_series(["Name", "FTE", "Jan", "Feb", "Mar"]), run_of_series(["Ward", "votes", "%", "votes", "%"])
+    (slice(2, 5, None), slice(1, 5, None))
+    >>> run_of_series(["Name", "Age", "Trips"])
+    """
+    for start in range(min(len(labels) - _FEWEST + 1, _MOST_AHEAD)):
+        if _in_turn(labels[start:]):
+            return slice(start, len(labels))
+        own = labels[start : start + _FEWEST]
+        if len(set(own)) == 1 or not go_on(own):
+            continue
+        stops = [stop for stop in (len(labels), len(labels) - 1) if stop - start >= _FEWEST]
+        return next((slice(start, stop) for stop in stops if go_on(labels[start:stop])), None)
+    return None
+
+
+def _in_turn(labels: Sequence[str]) -> bool:
+    """Whether headings say the same few things in turn, as those of groups of columns do.
+
+    >>> _in_turn(["votes", "%", "votes", "%"]), _in_turn(["a", "b", "a"]), _in_turn(["n", "n"])
+    (True, False, False)
+    """
+    own = list(dict.fromkeys(labels))
+    return 1 < len(own) < len(labels) and own * (len(labels) // len(own)) == list(labels)
 
 
 def _numbered_on(labels: Sequence[str]) -> bool:

@@ -97,7 +97,7 @@ def as_list(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
     doubts = () if stated.boxhead is not None else _doubts(sheet, found)
     where = f"from {sheet.address(found.head, found.columns[0])}"
     frame = _frame(play, found, width, Evidence("list", where, why, 0.8), doubts)
-    return replace(frame, boxhead=(*outer, *frame.boxhead, *found.inner), heads=(*outer, *frame.heads, *found.inner))
+    return replace(frame, boxhead=(*outer, *frame.boxhead), heads=(*outer, *frame.heads))
 
 
 def as_told(sheet: Sheet, play: Play, stated: Stated) -> Frame | None:
@@ -155,9 +155,10 @@ def _doubts(sheet: Sheet, found: Listing) -> tuple[Evidence, ...]:
 
 def _frame(play: Play, found: Listing, width: int, evidence: Evidence, doubts: Sequence[Evidence]) -> Frame:
     rows = np.array(sorted({*found.records, *found.sections}), np.intp)
-    heads = (found.head, found.units) if found.units >= 0 else (found.head,)
+    boxhead = (found.head, *found.inner)
+    heads = (*boxhead, found.units) if found.units >= 0 else boxhead
     return Frame(
-        (found.head,), heads, found.columns[:width], rows, np.array(found.columns[width:], np.intp),
+        boxhead, heads, found.columns[:width], rows, np.array(found.columns[width:], np.intp),
         (evidence, *doubts),
         *hidden_lines(play), tuple(sorted({*play.repeats, *found.repeats})), play.pages,
         listed=not found.across, grouped=found.grouped > 0, sections=found.sections,

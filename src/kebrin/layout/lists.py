@@ -12,6 +12,7 @@ import numpy as np
 from kebrin.cells import Kind, Look, Sheet
 from kebrin.grammar.periods import of_several_months, period_name
 from kebrin.grammar.reading import MISSING_MARKS, bears_currency
+from kebrin.grammar.series import run_of_series
 from kebrin.grammar.words import (
     YEARS,
     average_word,
@@ -348,10 +349,23 @@ def _are_records(
             _all_figures(kinds, heads)
             or _are_measurements(sheet, rows, columns, kinds, heads)
             or (few and _unlike(sheet, rows, columns, figures, heads))
+            or (few and _labels_repeat(sheet, rows, columns, heads))
         )
     if len(columns) == 2:
         return sheet.textual and tells_records(sheet, rows, columns)
     return not figures or max(others) > min(figures) or _labels_first(sheet, rows, columns, kinds, heads)
+
+
+def _labels_repeat(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], heads: Sequence[str]) -> bool:
+    """Whether rows that are full all the way say their first label again: each is a record, and its label is one of its values.
+
+    The rows of a crosstab have names of their own. Where sections or totals stand among rows, or headings are a series, the rows
+    are told apart by what they stand under.
+    """
+    plain = [head for head in heads if not (total_word(head) or average_word(head))]
+    labels = sheet.texts(rows, int(columns[0]))
+    whole = bool(sheet.filled[np.ix_(rows, columns)].all()) and run_of_series(plain) is None
+    return whole and len(set(labels)) < len(labels) and not any(total_word(text) or says_whole(text) for text in labels)
 
 
 def _without_sums(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], figures: Sequence[int]) -> list[int]:

@@ -155,10 +155,11 @@ def _heads_first(
     sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], words: NDArray[np.bool_], data: NDArray[np.bool_],
     at: int,
 ) -> bool:  # fmt: skip
-    """Whether a row may head what comes first: it is full enough, or it says two words over a label and a figure."""
+    """Whether a row may head what comes first: it is full enough, or it says two words over rows of a label and a figure."""
     count = int((words[at] | data[at]).sum())
-    pair = count == _HEADINGS and not data[at].any() and at + 1 < len(rows)
-    over = pair and bool(((words[at + 1] | data[at + 1]) == words[at]).all()) and int(data[at + 1].sum()) == 1
+    below = slice(at + 1, at + 1 + _FEWEST_PAIRS)
+    pair = count == _HEADINGS and not data[at].any() and at + _FEWEST_PAIRS < len(rows)
+    over = pair and bool(((words[below] | data[below]) == words[at]).all() and (data[below].sum(axis=1) == 1).all())
     return (count > _HEADINGS or over) and not holds_fields(sheet, int(rows[at]), columns)
 
 

@@ -16,7 +16,7 @@ import numpy as np
 from kebrin.cells import Kind, Look, Sheet, column_letters
 from kebrin.cells.arithmetic import places_of
 from kebrin.grammar.periods import period_name
-from kebrin.grammar.series import are_ranges, go_on
+from kebrin.grammar.series import are_ranges, run_of_series
 from kebrin.grammar.words import (
     are_units,
     average_word,
@@ -29,16 +29,12 @@ from kebrin.grammar.words import (
 )
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
-
     from numpy.typing import NDArray
 
 _MOST_ROWS, _MOST_COLUMNS = 200, 24
 _BLANK, _WORDS, _DATA = 0, 1, 2
 # Rows at the top that may be headings; headings that make a series; whole numbers that make a key by going up.
-_TOP_ROWS, _FEWEST_PERIODS, _FEWEST_RISING = 30, 3, 5
-# So many columns of labels may stand before a series.
-_MOST_AHEAD = 7
+_TOP_ROWS, _FEWEST_RISING = 30, 5
 # So many of the cells below sailings are times.
 _MOSTLY_TIMED = 0.6
 # Notes are numbered up to here.
@@ -166,7 +162,7 @@ def _period_row(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], col
             break
         texts = {at: sheet.text(int(rows[row]), int(columns[at])) for at in np.flatnonzero(use[row] == _WORDS).tolist()}
         plain = [at for at, text in texts.items() if not total_word(text) and not average_word(text)]
-        if own := _run_of_series([texts[at] for at in plain]):
+        if own := run_of_series([texts[at] for at in plain]):
             inner = plain[own]
             found = _Series(row, tuple(inner), ranges=are_ranges([texts[at] for at in inner]))
     under = list(found.columns)
@@ -178,29 +174,6 @@ def _period_row(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], col
         if len(said) > 1 and not are_units(said):
             break  # headings below it are words throughout: then it heads groups of columns
     return _Series()
-
-
-def _run_of_series(labels: Sequence[str]) -> slice | None:
-    """The first series among headings, if it goes on to the end: labels may stand before it, and one column behind it."""
-    for start in range(min(len(labels) - _FEWEST_PERIODS + 1, _MOST_AHEAD)):
-        if _in_turn(labels[start:]):
-            return slice(start, len(labels))
-        own = labels[start : start + _FEWEST_PERIODS]
-        if len(set(own)) == 1 or not go_on(own):
-            continue
-        stops = [stop for stop in (len(labels), len(labels) - 1) if stop - start >= _FEWEST_PERIODS]
-        return next((slice(start, stop) for stop in stops if go_on(labels[start:stop])), None)
-    return None
-
-
-def _in_turn(labels: Sequence[str]) -> bool:
-    """Whether headings say the same few things in turn, as those of groups of columns do.
-
-    >>> _in_turn(["votes", "%", "votes", "%"]), _in_turn(["a", "b", "a"]), _in_turn(["n", "n"])
-    (True, False, False)
-    """
-    own = list(dict.fromkeys(labels))
-    return 1 < len(own) < len(labels) and own * (len(labels) // len(own)) == list(labels)
 
 
 def _lone_titles(sheet: Sheet, use: NDArray[np.int8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> None:
