@@ -212,6 +212,8 @@ def _is_odd(sheet: Sheet, layout: Layout, line: Maybe, records: NDArray[np.int32
     called = total_word(line.label) or average_word(line.label) or carried_word(line.label) or says_whole(line.label)
     if called or not _is_unlike(sheet, line, others):
         return False
+    if any(len(one.parts) > len(records) / 2 and one.at < line.row for one in layout.total_lines("row")):
+        return True  # behind the sum of all stands no record
     return _leaves_blank(sheet, layout, line, others) or bool((sheet.kinds[others, line.column] == Kind.DATE).all())
 
 

@@ -43,7 +43,7 @@ if TYPE_CHECKING:
 # So many figures must follow; ranks of fewer lines follow one another by chance.
 _FEWEST, _FEWEST_RANKED = 4, 5
 # What counts the lines before it does so by chance less often than this, where it stands behind a total.
-_BY_CHANCE = 1e-3
+_BY_CHANCE = 5e-3
 # All but what has run up stands at an edge of the block; of larger blocks only the first so many lines are held against it.
 _EDGE, _MOST = 3, 400
 # So many bits of a difference must match; a sheet has no more results than so many.
