@@ -7,11 +7,10 @@ import os
 import signal
 import sys
 import warnings
-from importlib.abc import MetaPathFinder
 from io import TextIOWrapper
 
 
-class _NoFrames(MetaPathFinder):
+class _NoFrames:
     """Says that pandas is not there, as it may be; loading it takes a third of a second."""
 
     def find_spec(self, fullname: str, path: object = None, target: object = None) -> None:

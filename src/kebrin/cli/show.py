@@ -102,6 +102,8 @@ def _is_number(table: Table, name: str) -> bool:
 def _fitting(table: Table, shown: dict[str, list[Any]], width: int) -> list[str]:
     """As many columns as fit: measures always, then what tells the rows shown apart, then what tells any rows apart."""
     needs = {name: 4 + max([len(name), *(len(_cell(value)) for value in shown[name])]) for name in table.columns}
+    if sum(needs.values()) <= width:
+        return list(table.columns)
     room = width - sum(needs[name] for name in table.measures[:3])
     taken = set(table.measures[:3])
     for name in sorted(table.columns, key=lambda name: _says_again(table, shown, name)):
@@ -115,7 +117,7 @@ def _says_again(table: Table, shown: dict[str, list[Any]], name: str) -> int:
     """0 for a column that differs in the rows shown, 1 for one that differs in others, 2 for one that says the same on all."""
     if len({str(value) for value in shown[name]}) > 1:
         return 0
-    return 1 if len(table.data.column(name).slice(0, _LOOKED_AT).unique()) > 1 else 2
+    return 1 if len(set(table.data.column(name).slice(0, _LOOKED_AT).to_pylist())) > 1 else 2
 
 
 def _cell(value: Any) -> str:

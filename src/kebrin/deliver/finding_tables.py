@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
-from kebrin.shape.choosing import without_totals
 from kebrin.table import Does, FindingKind, Table, arrays
 
 if TYPE_CHECKING:
@@ -45,6 +44,8 @@ def _of_proof(name: str, proof: Proof) -> list[tuple[str, str, str, str, float]]
 
 def counts_of(done: Iterable[Done]) -> Table:
     """What became of how many: cells and rows of each source by their use, rows in and out of each step, sums of measures."""
+    from kebrin.shape.choosing import without_totals  # few runs need it
+
     rows: list[tuple[str, str, str, float]] = []
     for part in done:
         for ledger in part.proof.ledgers:

@@ -16,8 +16,6 @@ from kebrin.deliver.writing.handouts import ENDINGS as HANDOUTS
 from kebrin.deliver.writing.tables import TextForm
 from kebrin.errors import OutputError, Place
 from kebrin.proof import Proof
-from kebrin.shape.choosing import rows_of, without_totals
-from kebrin.shape.groups import groups_of
 from kebrin.sources.remote import is_address
 from kebrin.table import Origin
 from kebrin.work.joining import Done
@@ -211,6 +209,8 @@ def _refuse_no_key(target: Target) -> None:
             )  # fmt: skip
     if not target.key:
         return
+    from kebrin.shape.groups import groups_of  # few outputs need it
+
     groups = groups_of(table, list(target.key))
     if len(groups) < len(table):
         sizes = np.bincount(groups.of, minlength=len(groups))
@@ -237,6 +237,9 @@ def ownerless(targets: Iterable[Target]) -> Iterator[tuple[Target, Path]]:
 
 def _by_value(table: Table, name: str) -> list[tuple[str, Table]]:
     """The rows of each value of a column, in the order in which the values first appear."""
+    from kebrin.shape.choosing import rows_of, without_totals
+    from kebrin.shape.groups import groups_of
+
     table.refuse_absent(name, "by")
     if name in table.totals:  # a total of all parts has none
         table = without_totals(table)

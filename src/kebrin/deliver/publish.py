@@ -14,17 +14,13 @@ from kebrin.deliver.guard import is_own, proof_path, refuse_sources, unproved_pa
 from kebrin.deliver.outputs import Target
 from kebrin.deliver.reading_back import hold
 from kebrin.deliver.standing import Standing, run_in, standing
-from kebrin.deliver.writing.appending import add_to
 from kebrin.deliver.writing.books import Page, page_names, write_book
 from kebrin.deliver.writing.database import put_into_database, shown_address
-from kebrin.deliver.writing.documents import write_document
 from kebrin.deliver.writing.guarding import formulas_in, guarded, told
 from kebrin.deliver.writing.handouts import ENDINGS as HANDOUTS
 from kebrin.deliver.writing.handouts import About, write_handout
 from kebrin.deliver.writing.metadata import metadata, metadata_path
-from kebrin.deliver.writing.renewing import add_rows, renew_sheets
 from kebrin.deliver.writing.tables import WRITERS, TextForm, refuse_too_large, write_table
-from kebrin.deliver.writing.templates import put_into
 from kebrin.errors import OutputError, Place
 from kebrin.sources.files import digest
 from kebrin.sources.remote import address_of, is_address
@@ -181,9 +177,14 @@ def _is_traced(target: Target, there: Standing) -> bool:
 
 
 def _write(target: Target, part: Path, shown: Path, there: Standing) -> tuple[list[str], list[Spot]]:
-    """Write a file's data; what a person should look at is given back, and where on a template the values stand."""
+    """Write a file's data; what a person should look at is given back, and where on a template the values stand.
+
+    What writes a kind of file is loaded when one is written: most runs write one kind.
+    """
     page = target.pages[0]
     if target.template is not None:
+        from kebrin.deliver.writing.templates import put_into
+
         put = put_into(
             target.template,
             target.at,
@@ -203,15 +204,23 @@ def _write(target: Target, part: Path, shown: Path, there: Standing) -> tuple[li
         for one in target.pages:
             refuse_too_large(one.table, shown)
         if kind == ".ods":
+            from kebrin.deliver.writing.documents import write_document
+
             write_document(target.pages, part)
         elif there.adds:
+            from kebrin.deliver.writing.renewing import add_rows
+
             add_rows(target.pages, target.path, part)
         elif there.renew:
+            from kebrin.deliver.writing.renewing import renew_sheets
+
             gone = there.stale if target.stale == "remove" else ()
             renew_sheets(target.pages, target.path, part, gone=gone)
         else:
             write_book(target.pages, part)
     elif there.adds:
+        from kebrin.deliver.writing.appending import add_to
+
         add_to(page.table, target.path, part, form=target.form, name=target.done[0].name)
     else:
         formulas = formulas_in(page.table) if kind == ".csv" else {}

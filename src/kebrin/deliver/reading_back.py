@@ -97,7 +97,8 @@ def _read_text(part: Path, page: Page, names: list[str], form: TextForm) -> tupl
 
 
 def _floats(column: Any) -> NDArray[np.float64]:
-    return arrays.floats_of(column.cast("double"))
+    # To cast loads a package that takes longer than most tables to write.
+    return arrays.floats_of(column if str(column.type) == "double" else column.cast("double"))
 
 
 def _lines(part: Path, ending: str, at: int, page: Page) -> list[Any]:

@@ -13,7 +13,7 @@ from kebrin.errors import PlanError
 from kebrin.layout import CALENDAR
 from kebrin.layout.unlike import balance_of
 from kebrin.proof import Proof, Source, conserve
-from kebrin.shape import stack
+from kebrin.shape.stack import stack
 from kebrin.table import Finding, FindingKind, Settle
 from kebrin.table.arrays import distinct_rows, floats_of, is_constant, repeated_rows, row_codes, run_of, texts
 from kebrin.work.filling import emptier, fills_of

@@ -5,15 +5,21 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
 import pyarrow as pa
 
 from kebrin.table import arrays
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from kebrin.table import Table
 
 # What such programs take for the beginning of a formula, blanks, tabs and line ends before it left out; plain numbers are none.
 _FORMULA, _NUMBER = r"^[\s\x00]*[=+\-@\x{FF1D}\x{FF0B}\x{FF0D}\x{FF20}]", r"^\s*[+-]?[\d.,' ]*\d\s*%?$|^\s*[-+]+\s*$"
+# The first bytes of what may be such a text: its signs, blanks, and the letters that begin wide signs and blanks.
+_MAY_BEGIN = np.zeros(256, np.bool_)
+_MAY_BEGIN[[*b"=+-@ \t\n\v\f\r\x00\x1c\x1d\x1e\x1f", 0xC2, 0xE1, 0xE2, 0xE3, 0xEF]] = True
 #: This sign before a text has it shown as it is.
 SIGN = "'"
 
@@ -25,7 +31,9 @@ def formulas_in(table: Table) -> dict[str, int]:
     >>> formulas_in(Table(pa.table({"ship": ["=1+1", "-4.5", "Gull"]}), ()))
     {'ship': 1}
     """
-    import pyarrow.compute as pc
+    if not any(_may_hold(chunk) for chunk in _texts_of(table)):
+        return {}
+    import pyarrow.compute as pc  # it takes longer to load than most tables to write
 
     found: dict[str, int] = {}
     heads = int(pc.sum(_like_formula(arrays.texts(list(table.columns)))).as_py())
@@ -42,6 +50,25 @@ def formulas_in(table: Table) -> dict[str, int]:
             if count:
                 found[name] = found.get(name, 0) + count
     return found
+
+
+def _texts_of(table: Table) -> Iterator[pa.Array]:
+    """The headings of a table and its texts, each list of labels once."""
+    yield arrays.texts(list(table.columns))
+    for column in table.data.columns:
+        for chunk in column.chunks:
+            texts = chunk.dictionary if pa.types.is_dictionary(chunk.type) else chunk
+            if pa.types.is_string(texts.type) or pa.types.is_large_string(texts.type):
+                yield texts
+
+
+def _may_hold(texts: pa.Array) -> bool:
+    """Whether some text begins with a sign of a formula, or a blank that one may stand behind: by its first byte alone."""
+    if pa.types.is_large_string(texts.type) or not len(texts):
+        return len(texts) > 0
+    places, raw = arrays.text_bytes(texts)
+    begins = places[:-1][np.diff(places) > 0]
+    return bool(_MAY_BEGIN[raw[begins]].any())
 
 
 def _coded(chunk: pa.DictionaryArray) -> int:

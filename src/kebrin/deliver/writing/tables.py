@@ -119,8 +119,9 @@ def _csv(table: Table, path: Path) -> None:
         csv.writer(heading, lineterminator="\n").writerow(table.columns)
         with path.open("wb") as file:
             file.write(heading.getvalue().encode("utf-8"))
-            with arrow_csv.CSVWriter(file, plain_schema(table.data), write_options=options) as writer:
-                for batch in plain_batches(table.data):
+            # Arrow writes labels out itself; to have them cast here loads a package for longer than most tables take to write.
+            with arrow_csv.CSVWriter(file, table.data.schema, write_options=options) as writer:
+                for batch in table.data.to_batches(max_chunksize=_BATCH):
                     writer.write(batch)
         return
     with path.open("w", encoding="utf-8", newline="") as text:
@@ -222,13 +223,17 @@ def _sql_values(column: pa.Array) -> list[Any]:
 
 
 def _quotes_needed(data: pa.Table) -> bool:
-    texts = list(data.column_names)
+    if any(mark in name for name in data.column_names for mark in _NEEDS_QUOTES):
+        return True
     for column in data.columns:
-        if pa.types.is_dictionary(column.type):
-            texts += [text for chunk in column.chunks for text in chunk.dictionary.to_pylist()]
-        elif pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
-            texts += [text for text in column.unique().to_pylist() if text is not None]
-    return any(mark in text for text in texts for mark in _NEEDS_QUOTES)
+        for chunk in column.chunks:
+            texts = chunk.dictionary if pa.types.is_dictionary(chunk.type) else chunk
+            if pa.types.is_string(texts.type) or pa.types.is_large_string(texts.type):
+                held = texts.buffers()[2]  # all letters of a column, one behind the other
+                letters = held.to_pybytes() if held is not None else b""
+                if any(mark.encode() in letters for mark in _NEEDS_QUOTES):
+                    return True
+    return False
 
 
 def plain_schema(data: pa.Table) -> pa.Schema:
