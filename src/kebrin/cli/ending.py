@@ -100,8 +100,8 @@ def _unforeseen(error: Exception) -> str:
     at = f"{Path(own[-1].filename).stem}, line {own[-1].lineno}" if own else "an unknown place"
     said = str(error).splitlines()[0][:200] if str(error) else ""
     return (
-        f"this is a mistake in Kebrin or a file that it can't take: {type(error).__name__} in {at}{': ' + said if said else ''}. "
-        f"{_begun(_changed())}. Look for a file or sheet that is unlike the others, and leave it out"
+        f"Kebrin failed here, and should not have: {type(error).__name__} in {at}{': ' + said if said else ''}. "
+        f"{_begun(_changed())}. Leave out the file or sheet that is unlike the others, and please report this line"
     )
 
 

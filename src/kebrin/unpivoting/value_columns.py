@@ -175,13 +175,14 @@ def _read_in_one_way(cells: Cells, name: str, numeric: NDArray[np.bool_], *, lis
         return []
     told = [f"{sign!r} as 0, for the sheet's key says {legend[sign]!r}" for sign in sorted(zeros)]
     told += [
-        f"a decimal {'comma' if sign == ',' else 'point'} ({sheet.readings.whys[at]})" for sign, at in signs.items()
+        f"{sign!r} is the decimal {'comma' if sign == ',' else 'point'} ({sheet.readings.whys[at]})"
+        for sign, at in signs.items()
     ]
-    told += [f"negatives by {', '.join(negatives)}"] * bool(negatives)
-    told += [f"currency {', '.join(sorted(currencies))}"] * bool(currencies)
+    told += [f"negative ones by {', '.join(negatives)}"] * bool(negatives)
+    told += [f"{', '.join(sorted(currencies))} as their currency"] * bool(currencies)
     told += ["per cent as fractions of one"] * (True in percents)
     told += [f"{', '.join(map(repr, sorted(units)))} set apart"] * bool(units)
-    what = f"{name}: {int(texts.sum()):,} texts read as numbers, {', '.join(told)}"
+    what = f"{name}: {int(texts.sum()):,} texts were read as numbers: {'; '.join(told)}"
     return [Finding(FindingKind.READ, what, sheet.source, sheet.name, count=int(texts.sum()), column=name)]
 
 

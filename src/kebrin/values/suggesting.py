@@ -261,7 +261,7 @@ def suggestions(table: Table, names: Sequence[str] = ()) -> dict[str, Suggestion
         amounts = [one for one in table.columns if one not in {name, *along} and _holds_amounts(table, one, found)]
         if amounts:
             step = {"detail": name, "into": f"{_plain_name(name)}_entries", "at": at, **more}
-            asked = f"{', '.join(amounts)} must not be counted twice: its entries can become a table of their own"
+            asked = f"they become a table of their own, and {', '.join(amounts)} is not counted twice"
             found[name] = replace(found[name], step=step, question=asked, conclusive=False)
         else:
             found[name] = replace(found[name], step={**found[name].step, **more}, conclusive=found[name].conclusive)

@@ -387,8 +387,9 @@ def _lists_in(table: Table) -> dict[str, Suggestion]:
 
 def _asked_of(name: str, found: Suggestion) -> Finding:
     signs = ", ".join(map(repr, found.step.get("at", ())))
-    asked = found.question or f"{found.why}; if so, take a step split = {name!r}, at = [{signs}]"
-    what = f"{name} may hold several entries in a cell: {asked}"
+    step = f"detail = {name!r}, into = {found.step['into']!r}" if "detail" in found.step else f"split = {name!r}"
+    so = f": {found.question}" if found.question else ""
+    what = f"{name} may hold several entries in a cell: {found.why}; if so, take a step {step}, at = [{signs}]{so}"
     return Finding(FindingKind.QUESTION, what, count=1, column=name, settle=(_stays(name),))
 
 
