@@ -109,7 +109,7 @@ def shoot_all(folder: Path) -> None:
     shoot("refunds", "kebrin run refunds.plan.toml", folder, "11")
     shoot("values", "kebrin tidy refunds_*.csv -o r.csv >/dev/null; kebrin values r.csv | tail -44", folder, "10")
     (folder / "loads.csv").write_text(LOADS, "utf-8")
-    shoot("readings", "kebrin survey loads.csv --readings ways", folder, "11")
+    shoot("readings", "kebrin survey loads.csv --readings ways", folder, "10")
     shoot("dues", "sed -n 1,14p dues.prn; kebrin tidy dues.prn -o dues.csv", folder, "11")
     shoot_form(folder)
     run = kb.load_plan(folder / "traffic.plan.toml").run()

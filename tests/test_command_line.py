@@ -103,6 +103,12 @@ def test_survey_tells_roles_and_reasons(kebrin: Kebrin) -> None:
     assert "block          A7:AX20" in shown
     assert "because total row 14: it equals the sum of the 4 lines before it and is called 'Outbound total'" in shown
     assert "fields         Route: Skarrow – Hallan (B4); Route code: N4 (H4)" in shown
+    # Of a sheet of the same form what differs is said, and nothing else.
+    _, _, other = shown.partition("Sheet Skerry Line")
+    assert "laid out as North Loop; what differs:" in other
+    assert "Route code: S2 (H4)" in other
+    assert "boxhead" not in other
+    assert "Prepared on" not in other
     told = json.loads(kebrin("survey", "traffic_2031.xlsx", "--json").stdout)
     sheet = told["reports"][0]["sheets"][1]
     assert sheet["blocks"][0]["body"]["rows"] == [10, 11, 12, 13, 15, 16, 17, 18]

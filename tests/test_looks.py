@@ -68,7 +68,8 @@ def test_a_first_row_per_cent_weighs_the_columns(
         ["Ane", 82, 69, 70],
         ["Bo", 54, 71, 54],
     ]
-    run = looked(tmp_path, [*marks, ["Cai", 46, 79, 68], ["Dag", 66, 74, 95]], percent=percent)
+    marks += [["Cai", 46, 79, 68], ["Dag", 66, 74, 95]]
+    run = looked(tmp_path, marks, percent=percent)
     (table,) = run.tables.values()
     found = {row["Weight"] for row in table.to_arrow().to_pylist()} if "Weight" in table.columns else None
     assert found == labels

@@ -26,12 +26,13 @@ from kebrin.work.pieces import Ask
 from kebrin.work.weighing import weigh
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Iterator, Sequence
+    from collections.abc import Iterable, Iterator, Mapping, Sequence
 
     from rich.console import Console
 
     from kebrin.cells import Report, Sheet
     from kebrin.layout import Evidence, Layout
+    from kebrin.proof.ties import TieOut
     from kebrin.work.pieces import Piece
     from kebrin.work.weighing import Weighed
 
@@ -48,6 +49,7 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
         return _survey_plans(out, plans, as_json=as_json)
     reports: list[dict[str, Any]] = []
     drawn: list[Path] = []
+    told: dict[tuple[Any, ...], _Surveyed] = {}
     paths = list(choose(inputs).paths)
     for report, surveyed in _surveyed(reports_ahead(inputs, progress=not as_json), len(paths)):
         if picture is not None:
@@ -57,11 +59,7 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
                 "file": report.path, "hidden": report.hidden, "sheets": [sheet.plain() for sheet in surveyed],
             })  # fmt: skip
             continue
-        show.heading(out, report.path)
-        for name, state in report.hidden.items():
-            out.print(Text(f"  {name}: {state}, left out unless a plan names it", style="bold"))
-        for sheet in surveyed:
-            sheet.tell(out)
+        _tell_report(out, report, surveyed, told)
     if as_json:
         print(json.dumps({"reports": reports, "pictures": list(map(str, drawn))}, ensure_ascii=False))
     elif drawn:
@@ -69,6 +67,20 @@ def survey(inputs: Sequence[str], *, picture: Path | None, as_json: bool) -> int
         for path in drawn:
             show.line(out, str(path))
     return Exit.DONE
+
+
+def _tell_report(
+    out: Console, report: Report, surveyed: Sequence[_Surveyed], told: dict[tuple[Any, ...], _Surveyed]
+) -> None:
+    """A report for people; `told` holds the first sheet of each form, for so many forms."""
+    show.heading(out, report.path)
+    for name, state in report.hidden.items():
+        out.print(Text(f"  {name}: {state}, left out unless a plan names it", style="bold"))
+    for sheet in surveyed:
+        first = told.get(sheet.form, sheet)
+        if len(told) < _TOGETHER:
+            told[sheet.form] = first
+        sheet.tell(out, first)
 
 
 def _surveyed(reports: Iterable[Report], count: int) -> Iterator[tuple[Report, list[_Surveyed]]]:
@@ -174,8 +186,19 @@ class _Surveyed:
         said += [str(remark) for table in self.tables for remark in table.remarks]
         return said
 
-    def tell(self, out: Console) -> None:
-        """For people."""
+    @property
+    def form(self) -> tuple[Any, ...]:
+        """What sheets laid out alike have in common: the rows and columns of their labels, and what these are called."""
+        if not self.layouts or self.sheet.laid is not None or any(layout.questions for layout in self.layouts):
+            return (self.sheet.source, self.sheet.name)
+        levels = [[*layout.boxhead, *layout.stub] for layout in self.layouts]
+        return tuple(
+            (tuple((level.line, level.name) for level in own), layout.measures, layout.listed)
+            for own, layout in zip(levels, self.layouts, strict=True)
+        )
+
+    def tell(self, out: Console, first: _Surveyed) -> None:
+        """For people; of a sheet laid out as another one, the first of its form, only what differs from that."""
         rows, columns = (self.sheet.laid or self.sheet).shape
         show.heading(out, f"Sheet {self.sheet.name}", "bold underline")
         filled = int(self.sheet.filled.sum())
@@ -184,20 +207,37 @@ class _Surveyed:
             out.print("  turned round: its rows are columns here, and rows and columns are named as they stand then")
         if not self.layouts:
             out.print("  no table; what is there is text")
-        for piece, layout, table, tie in zip(self.work.pieces, self.layouts, self.tables, self.ties, strict=True):
-            show.rows(out, _roles(layout) if self.sheet.laid is None else _labels_of_form(self.sheet))
-            if self.sheet.laid is None:
-                _tell_evidence(out, layout)
-            if tie.cells:
-                out.print(Text(f"  totals: {tie.cells:,} stated, {tie.exact:,} tie exactly, {tie.failed:,} do not"))
-            out.print(Text(f"  tidy: {show.counted(len(table), 'row')}"))
-            show.sample(out, table, 3)
-            for question in layout.questions:
-                self._tell_other(out, piece, question)
+        if first is self:
+            self._tell_blocks(out)
+        else:
+            self._tell_unlike(out, first)
         if len(self.weighed.readings) > 1:
             show.rows(out, [("weighed" * (not at), str(one)) for at, one in enumerate(self.weighed.readings)])
         for said in self.trouble():
             show.line(out, f"! {said}", "bold")
+
+    def _tell_blocks(self, out: Console) -> None:
+        """Each block of the sheet, why it is read so, and its first rows."""
+        for piece, layout, table, tie in zip(self.work.pieces, self.layouts, self.tables, self.ties, strict=True):
+            show.rows(out, _roles(layout) if self.sheet.laid is None else _labels_of_form(self.sheet))
+            if self.sheet.laid is None:
+                _tell_evidence(out, layout)
+            _tell_ties(out, tie)
+            out.print(Text(f"  tidy: {show.counted(len(table), 'row')}"))
+            show.sample(out, table, 3)
+            for question in layout.questions:
+                self._tell_other(out, piece, question)
+
+    def _tell_unlike(self, out: Console, first: _Surveyed) -> None:
+        """What differs from the first sheet of the same form."""
+        where = "" if first.sheet.source == self.sheet.source else f" of {Path(first.sheet.source).name}"
+        blocks = list(zip(self.layouts, first.layouts, strict=True))
+        unlike = [_unlike(_roles(layout), dict(_roles(other))) for layout, other in blocks]
+        show.line(out, f"laid out as {first.sheet.name}{where}{'; what differs:' if any(unlike) else ''}")
+        for roles, table, tie in zip(unlike, self.tables, self.ties, strict=True):
+            show.rows(out, roles)
+            _tell_ties(out, tie)
+            out.print(Text(f"  tidy: {show.counted(len(table), 'row')}"))
 
     def _tell_other(self, out: Console, piece: Piece, question: Evidence) -> None:
         """The table that the other answer to a question would give, in three rows."""
@@ -236,8 +276,26 @@ def _roles(layout: Layout) -> list[tuple[str, str]]:
     return said
 
 
+def _unlike(roles: Sequence[tuple[str, str]], known: Mapping[str, str]) -> list[tuple[str, str]]:
+    """What is said of a block and not of another one, of each role what is new of it.
+
+    >>> _unlike([("stub", "A = Quay; B = Boat"), ("body", "3 rows")], {"stub": "A = Quay; B = Crew", "body": "3 rows"})
+    [('stub', 'B = Boat')]
+    """
+    found = [
+        (role, "; ".join(one for one in said.split("; ") if one not in known.get(role, "").split("; ")))
+        for role, said in roles
+    ]
+    return [(role, said) for role, said in found if said]
+
+
 def _some(texts: tuple[str, ...]) -> str:
     return ", ".join(texts[:4]) + (f", ... {len(texts)} in all" if len(texts) > 4 else "")
+
+
+def _tell_ties(out: Console, tie: TieOut) -> None:
+    if tie.cells:
+        out.print(Text(f"  totals: {tie.cells:,} stated, {tie.exact:,} tie exactly, {tie.failed:,} do not"))
 
 
 def _tell_evidence(out: Console, layout: Layout) -> None:
