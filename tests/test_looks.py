@@ -62,7 +62,7 @@ def test_the_same_line_is_asked_about_where_nothing_is_bold(tmp_path: Path) -> N
 def test_a_first_row_per_cent_weighs_the_columns(
     tmp_path: Path, percent: tuple[int, ...], labels: set[str] | None
 ) -> None:
-    marks = [
+    marks: list[list[Any]] = [
         ["Pupil", "Knots", "Charts", "Signals"],
         ["Weight", 0.2, 0.3, 0.5],
         ["Ane", 82, 69, 70],
