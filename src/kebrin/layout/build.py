@@ -21,6 +21,7 @@ from kebrin.layout.framed_totals import totals_of
 from kebrin.layout.heads import Heads, find_heads, keyed, listed_heads, lone_heads
 from kebrin.layout.labels import boxhead_levels, label, named, stub_levels
 from kebrin.layout.model import (
+    COLUMN,
     MISSING,
     NO_COLUMN,
     ROW,
@@ -95,6 +96,8 @@ def build(
     numbered = not stub and not frame.listed and len(body_rows) > 1 and stated.stub is None
     if numbered:  # nothing labels the rows: what stands side by side is told by the row that it stands in
         stub = (Level.of(ROW, [str(at + 1) for at in range(len(body_rows))], MISSING),)
+    if not boxhead and not frame.listed and len(body_columns) > 1:  # nor does anything head the columns
+        boxhead = (Level.of(COLUMN, [str(at + 1) for at in range(len(body_columns))], MISSING),)
     stub, boxhead = _parted(frame, stated, stub, boxhead)
     heading = partial(boxhead_levels, sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
     boxhead, measures, said = _measured(sheet, frame, stated, (boxhead, units), (body_rows, body_columns), heading)

@@ -31,6 +31,7 @@ from kebrin.grammar.words import (
     total_word,
 )
 from kebrin.layout.alike import alike_texts
+from kebrin.layout.depths import depths_by_sums, find_depths
 from kebrin.layout.fields import is_field_line
 from kebrin.layout.labels import are_series
 from kebrin.layout.list_sums import name_totals, sums_column
@@ -359,13 +360,16 @@ def _are_records(
 def _labels_repeat(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], heads: Sequence[str]) -> bool:
     """Whether rows that are full all the way say their first label again: each is a record, and its label is one of its values.
 
-    The rows of a crosstab have names of their own. Where sections or totals stand among rows, or headings are a series, the rows
-    are told apart by what they stand under.
+    The rows of a crosstab have names of their own. Where sections or totals stand among rows, they sum one another or are set in,
+    or headings are a series, the rows are told apart by what they stand under.
     """
     plain = [head for head in heads if not (total_word(head) or average_word(head))]
     labels = sheet.texts(rows, int(columns[0]))
     whole = bool(sheet.filled[np.ix_(rows, columns)].all()) and run_of_series(plain) is None
-    return whole and len(set(labels)) < len(labels) and not any(total_word(text) or says_whole(text) for text in labels)
+    if not whole or len(set(labels)) == len(labels) or any(total_word(text) or says_whole(text) for text in labels):
+        return False
+    tree = depths_by_sums(sheet.numbers[np.ix_(rows, columns[1:])])
+    return not (tree.told or tree.wholes or find_depths(sheet, rows, [int(columns[0])], rows.size * columns.size).told)
 
 
 def _without_sums(sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp], figures: Sequence[int]) -> list[int]:

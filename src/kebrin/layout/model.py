@@ -22,7 +22,7 @@ NO_COLUMN = "-"
 #: What a heading row is called that nothing names.
 UNNAMED = "heading"
 #: The name of the level that numbers rows without labels.
-ROW = "row"
+ROW, COLUMN = "row", "column"
 #: The name of a heading row that gives units.
 UNIT_ROW = "unit"
 #: A decision that is less sure than this is put to a person, if a line of a plan can settle it.
@@ -358,7 +358,12 @@ class Layout:
     def boxhead_names(self) -> list[str]:
         """A name for each heading row, as a plan states them; rows of units that are no level of their own are named so too."""
         about = {one.level for one in self.about}
-        names = {part.line: part.name for level in self.boxhead for part in level.parts if level.name not in about}
+        names = {
+            part.line: part.name
+            for level in self.boxhead
+            for part in level.parts
+            if level.name not in about and part.line >= 0
+        }
         names |= {row: UNIT_ROW for row in self.unit_rows if row not in names}
         return [names[row] for row in sorted(names)]
 

@@ -58,7 +58,8 @@ def figures_as_labels(sheet: Sheet, segment: Segment, table: Table) -> list[tupl
             if level is not levels[-1] or _may_label(sheet, level, rows, columns):
                 continue
             # What stands under no period of a series says something of its whole line.
-            if axis == 0 and (series or _stands_beside(sheet, segment, level) or _is_merged_down(sheet, level)):
+            outside = series or _is_outside_groups(sheet, segment, level)
+            if axis == 0 and (outside or _stands_beside(sheet, segment, level) or _is_merged_down(sheet, level)):
                 continue
             others = [one for one in levels if one is not level]
             whole = bool((sheet.numbers[rows, columns][figures] % 1 == 0).all())
@@ -136,12 +137,22 @@ def _stands_beside(sheet: Sheet, segment: Segment, level: Labels) -> bool:
 
 
 def _stand_under_series(segment: Segment, table: Table) -> bool:
-    """Whether the innermost headings over the figures are a series and nothing else, or stand over the same measures each."""
+    """Whether the innermost headings over the figures are a series and nothing else."""
     heads = [one.column for one in segment.sources if one.axis == 1 and one.column in table.columns]
     if not heads:
         return False
-    texts = distinct_texts(table.data.column(heads[-1]))
-    return go_on(texts) or (len(segment.columns) > 1 and len(texts) > 1)
+    return go_on(distinct_texts(table.data.column(heads[-1])))
+
+
+def _is_outside_groups(sheet: Sheet, segment: Segment, level: Labels) -> bool:
+    """Whether measures have headings of their own under those of groups, and a label column has none on their row.
+
+    Figures that stand among the groups would be one of the measures.
+    """
+    named = {cell for cells in segment.heads.values() for cell in cells}
+    columns = set(level.columns[level.columns >= 0].tolist())
+    several = len(segment.columns) > 1 and len({row for row, _ in named}) == 1
+    return several and not any(sheet.filled[row, column] for row, _ in named for column in columns)
 
 
 def _tell_apart(sheet: Sheet, levels: Sequence[Labels], lines: NDArray[np.intp]) -> bool:
