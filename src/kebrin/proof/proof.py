@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from kebrin.table.findings import Does, Finding, FindingKind, Settle
@@ -119,7 +120,7 @@ class Proof:
         """Non-blank source cells in all."""
         return sum(ledger.cells for ledger in self.ledgers)
 
-    @property
+    @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """All that is said of the run, what breaks the proof first: one list, which every command and file shows."""
         found = [one for ledger in self.ledgers for one in ledger.findings]

@@ -6,6 +6,7 @@ What makes more than was counted beforehand, or takes longer than anybody foresa
 from __future__ import annotations
 
 import signal
+import stat
 import threading
 from contextlib import contextmanager
 from pathlib import Path
@@ -72,10 +73,13 @@ def size_of(path: Path) -> int:
     """The bytes of a file, or of the archive that it lies in; 0 where there is none."""
     for one in (path, *path.parents):
         try:
-            if one.is_file():
-                return one.stat().st_size * (_PACKED_TIMES if one.suffix.lower() in _PACKED else 1)
+            state = one.stat()
+        except (FileNotFoundError, NotADirectoryError):
+            continue
         except (OSError, ValueError):
             return 0
+        if stat.S_ISREG(state.st_mode):
+            return state.st_size * (_PACKED_TIMES if one.suffix.lower() in _PACKED else 1)
     return 0
 
 
