@@ -279,14 +279,15 @@ def _roles(layout: Layout) -> list[tuple[str, str]]:
 def _unlike(roles: Sequence[tuple[str, str]], known: Mapping[str, str]) -> list[tuple[str, str]]:
     """What is said of a block and not of another one, of each role what is new of it.
 
-    >>> _unlike([("stub", "A = Quay; B = Boat"), ("body", "3 rows")], {"stub": "A = Quay; B = Crew", "body": "3 rows"})
-    [('stub', 'B = Boat')]
+    >>> _unlike([("stub", "A = Quay; B = Boat"), ("body", "3 rows")], {"stub": "A = Quay; B = Crew", "fields": "Year: 2031"})
+    [('stub', 'B = Boat'), ('body', '3 rows'), ('fields', 'none')]
     """
     found = [
         (role, "; ".join(one for one in said.split("; ") if one not in known.get(role, "").split("; ")))
         for role, said in roles
     ]
-    return [(role, said) for role, said in found if said]
+    lacks = [(role, "none") for role in known if role not in dict(roles)]
+    return [*((role, said) for role, said in found if said), *lacks]
 
 
 def _some(texts: tuple[str, ...]) -> str:

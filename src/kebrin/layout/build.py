@@ -94,10 +94,9 @@ def build(
     down = (*down, *_headed(_beside_levels(sheet, frame, names.beside, marks), names.heads[2]))
     stub = named([level.at(kept_rows) for level in down], "label")
     numbered = not stub and not frame.listed and len(body_rows) > 1 and stated.stub is None
-    if numbered:  # nothing labels the rows: what stands side by side is told by the row that it stands in
-        stub = (Level.of(ROW, [str(at + 1) for at in range(len(body_rows))], MISSING),)
-    if not boxhead and not frame.listed and len(body_columns) > 1:  # nor does anything head the columns
-        boxhead = (Level.of(COLUMN, [str(at + 1) for at in range(len(body_columns))], MISSING),)
+    stub = _numbered(ROW, len(body_rows)) if numbered else stub
+    if not boxhead and not frame.listed and len(body_columns) > 1:
+        boxhead = _numbered(COLUMN, len(body_columns))
     stub, boxhead = _parted(frame, stated, stub, boxhead)
     heading = partial(boxhead_levels, sheet, frame.boxhead, body_columns.tolist(), names.boxhead, marks, inner=True)
     boxhead, measures, said = _measured(sheet, frame, stated, (boxhead, units), (body_rows, body_columns), heading)
@@ -121,6 +120,11 @@ def build(
         title_at=title_at, unit=unit, stub_head=names.found[-1] if names.found else "", evidence=(*frame.evidence, *remarks),
         counts=frame.counts, numbered=numbered,
     )  # fmt: skip
+
+
+def _numbered(name: str, count: int) -> tuple[Level, ...]:
+    """A level that numbers lines which nothing labels: what stands side by side is told by the line that it stands in."""
+    return (Level.of(name, [str(at + 1) for at in range(count)], MISSING),)
 
 
 def _not_from(level: Level, heads: Collection[int]) -> Level:

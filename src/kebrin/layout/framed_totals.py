@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     _Job = tuple[Literal["row", "column"], NDArray[np.float64], list[tuple[str | None, ...]], NDArray[np.int32]]
 
 _LARGEST_RATE = 1_000
+SUMMED = "a formula sums them"
 # A share is no larger than this, but for growth.
 _MOST_SHARE = 10.0
 
@@ -69,13 +70,9 @@ def totals_of(
             signs=Signs(
                 telling,
                 [depths.of[line] for line in at_rows] if axis == "row" and depths.told else _shares(paths),
-                {
-                    **dict.fromkeys(np.flatnonzero(np.isin(at_rows, depths.wholes)).tolist(), WHOLE),
-                    **dict.fromkeys(_unlabelled(sheet, frame, at_rows), "it has no label of its own"),
-                    **dict.fromkeys(_places(lines, summing[0]), "a formula sums them"),
-                }
+                _wholes(sheet, frame, at_rows, summing[0], depths)
                 if axis == "row"
-                else dict.fromkeys(_places(frame.columns, summing[1]), "a formula sums them"),
+                else dict.fromkeys(_places(frame.columns, summing[1]), SUMMED),
                 listed=frame.listed,
                 kept=frozenset(kept),
                 looks=partial(_looks, sheet, frame, lines) if axis == "row" else dict,
@@ -97,6 +94,17 @@ def totals_of(
             {line: (paths[at.tolist().index(line)], why) for line, why in doubted.items()},
         )
     return tuple(found), remarks
+
+
+def _wholes(
+    sheet: Sheet, frame: Frame, at_rows: NDArray[np.intp], summing: Collection[int], depths: Depths
+) -> dict[int, str]:
+    """The rows (by their place) that something shows to be sums, with what it is: their sums, a blank label, a formula."""
+    return {
+        **dict.fromkeys(np.flatnonzero(np.isin(at_rows, depths.wholes)).tolist(), WHOLE),
+        **dict.fromkeys(_unlabelled(sheet, frame, at_rows), "it has no label of its own"),
+        **dict.fromkeys(_places(frame.rows[at_rows], summing), SUMMED),
+    }
 
 
 def _of_list(

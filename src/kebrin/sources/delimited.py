@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 
 # A file with one of the first in most lines is parted by it: its commas are decimal commas or belong to texts.
 # Signs around a whole cell that only say how it looks.
-_EMPHASIS = re.compile(r"(?P<sign>[*_]{1,3}|`)(?P<text>[^*_`\s](?:[^*_`]*[^*_`\s])?)(?P=sign)")
+_EMPHASIS = re.compile(r"(?P<sign>[*]{1,3}|__)(?P<text>[^*_\s](?:[^*]*[^*_\s])?)(?P=sign)")
 _DELIMITERS = ("\t", ";", "|", "^", "~", ",")
 _LINES = 500
 # How long a cell may be is looked at when all are there.
@@ -121,7 +121,12 @@ def _sheet(fixed: files.Fixed, name: str, stated: StatedText) -> Sheet:
     ruled = [_is_ruled(row, mark) for row in rows]
     rows = [[] if drawn else row for row, drawn in zip(rows, ruled, strict=True)]
     if mark == "|" and any(ruled):
-        rows = [list(map(_without_emphasis, row)) for row in rows]
+        plain = [list(map(_without_emphasis, row)) for row in rows]
+        changed = sum(
+            one != other for row, own in zip(rows, plain, strict=True) for one, other in zip(row, own, strict=True)
+        )
+        said += [f"signs around cells that only make them bold or slanted, taken away: {changed:,}"] if changed else []
+        rows = plain
     rows, heads, spots, aside = _without_page_heads(rows, text)
     said += heads
     rows, none, quoted, head = _with_comment_heads(rows, mark)
