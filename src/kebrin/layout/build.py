@@ -68,8 +68,7 @@ def build(
     across = boxhead_levels(sheet, frame.boxhead, frame.columns.tolist(), names.boxhead, marks)
     fill = stated.fill != "none" and (not frame.listed or frame.grouped)
     down = _continued(stub_levels(sheet, frame.rows.tolist(), frame.stub, names.stub, marks, fill=fill))
-    across = _headed(across, names.heads[0])
-    down = _headed(down, names.heads[1])
+    across, down = _headed(across, names.heads[0]), _headed(down, names.heads[1])
     rows = _with_data(sheet, frame, stated)
     depths = find_depths(sheet, frame.rows, frame.stub, len(frame.rows) * len(frame.columns))
     if (tree := _by_sums(sheet, frame, (across, down), stated)) is not None:
@@ -89,8 +88,7 @@ def build(
     kept_columns = np.flatnonzero(np.isin(frame.columns, body_columns))
     kept_rows = np.flatnonzero(np.isin(frame.rows, body_rows))
     boxhead, units, said = _boxhead(stated, [level.at(kept_columns) for level in across])
-    units += units_below(sheet, frame, body_columns)
-    remarks += said
+    units, remarks = [*units, *units_below(sheet, frame, body_columns)], [*remarks, *said]
     down = (*down, *_headed(_beside_levels(sheet, frame, names.beside, marks), names.heads[2]))
     stub = named([level.at(kept_rows) for level in down], "label")
     numbered = not stub and not frame.listed and len(body_rows) > 1 and stated.stub is None
@@ -103,9 +101,7 @@ def build(
     remarks += said
     texts |= _notes_in(sheet, (*heads.notes, *frame.comments), texts)
     unit = unit_line(sheet, area, around.cells)
-    # What heads the first rows is no title of all of them.
-    free = {at: role for at, role in texts.items() if at[0] * sheet.shape[1] + at[1] not in used}
-    title, title_at = _title(sheet, area, free, unit)
+    title, title_at = _title(sheet, area, texts, unit, used)
     label_rows = (*(int(row) for row in _without(frame.rows[~rows], {*total_rows, *heads.bare})), *heads.rows)
     return Layout(
         sheet=sheet.name, area=area, boxhead_rows=frame.heads, stub_columns=frame.stub, beside_columns=frame.beside,
@@ -350,11 +346,15 @@ def _others(inherited: Sequence[FieldCell], own: Sequence[FieldCell]) -> list[Fi
 
 
 def _title(
-    sheet: Sheet, area: Area, texts: Mapping[tuple[int, int], Role], unit: FieldCell | None
+    sheet: Sheet, area: Area, texts: Mapping[tuple[int, int], Role], unit: FieldCell | None, used: Collection[int]
 ) -> tuple[str, tuple[int, int] | None]:
-    """The text nearest above a block that gives no unit, and its cell; a period before all, of several on a row the first."""
+    """The text nearest above a block that gives no unit, and its cell; a period before all, of several on a row the first.
+
+    What heads the first rows (`used`) is no title of all of them.
+    """
     own = None if unit is None else unit.label_at
     above = [at for at, role in texts.items() if role == Role.TITLE and at[0] < area.top and at != own]
+    above = [at for at in above if at[0] * sheet.shape[1] + at[1] not in used]
     if not above:
         return "", None
     above = [at for at in above if names_period(sheet, area, at)] or above

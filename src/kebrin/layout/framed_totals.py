@@ -86,13 +86,8 @@ def totals_of(
         unmatched = tuple(line for line in unmatched if line not in known)
         found += totals
         remarks += [Evidence("total", line.name, line.why, line.agree) for line in totals]
-        remarks += _told_of(
-            sheet,
-            frame,
-            axis,
-            unmatched,
-            {line: (paths[at.tolist().index(line)], why) for line, why in doubted.items()},
-        )
+        said = {line: (paths[at.tolist().index(line)], why) for line, why in doubted.items()}
+        remarks += _told_of(sheet, frame, axis, unmatched, said)
     return tuple(found), remarks
 
 
